@@ -1,0 +1,3 @@
+from cavrel.cli import main
+
+main(prog_name="cavrel")

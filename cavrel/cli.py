@@ -1,0 +1,123 @@
+"""The command line."""
+
+import json
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from cavrel import __version__, catalogue
+from cavrel.core import run as runs
+from cavrel.core.analysis import analyse
+from cavrel.core.document import result_document
+from cavrel.core.errors import CavrelError
+from cavrel.core.remarks import remarks
+from cavrel.core.slips import find
+
+if TYPE_CHECKING:
+    from cavrel.store.pool import Pool
+
+
+@click.group(context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__)
+def main() -> None:
+    """Cavrel, the bench book of a physics teaching laboratory."""
+
+
+def _refuse(file: str, fault: CavrelError) -> None:
+    click.echo(f"{file}: {fault}".replace("\n", " "), err=True)
+    sys.exit(2)
+
+
+def _read(file: str) -> str:
+    try:
+        return sys.stdin.read() if file == "-" else Path(file).read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as fault:
+        what = fault.strerror if isinstance(fault, OSError) else "is not UTF-8 text"
+        _refuse(file, CavrelError("", f"cannot be read: {what}"))
+        raise AssertionError from fault
+
+
+@main.command("analyse")
+@click.argument("file", metavar="RUN.json")
+@click.option(
+    "--definition", "definition_file", metavar="FILE.toml", help="Use this definition instead of the one the run names."
+)
+def analyse_command(file: str, definition_file: str | None) -> None:
+    """Print the result document of a run document ('-' reads standard input)."""
+    text = _read(file)
+    try:
+        try:
+            body: Any = json.loads(text)
+        except (json.JSONDecodeError, RecursionError) as fault:
+            raise CavrelError("", f"not readable as JSON: {fault}") from fault
+        run = runs.load(body)
+        definition = (
+            catalogue.read_toml(_read(definition_file)) if definition_file else catalogue.resolve(run.experiment)
+        )
+        meanings = catalogue.meanings_of(definition)
+        analysis = analyse(catalogue.program_of(definition, run.instruments), run)
+    except CavrelError as fault:
+        _refuse(file, fault)
+        return
+    flags = remarks(analysis, meanings)
+    click.echo(
+        json.dumps(result_document(analysis, flags, find(analysis, flags), meanings), indent=2, ensure_ascii=False)
+    )
+
+
+@main.command()
+@click.argument("file", metavar="FILE.toml")
+def check(file: str) -> None:
+    """Validate an experiment definition: its keys, names, units, and its results against its law."""
+    text = _read(file)
+    try:
+        definition = catalogue.read_toml(text)
+        catalogue.program_of(definition)
+        meanings = catalogue.meanings_of(definition)
+    except CavrelError as fault:
+        _refuse(file, fault)
+        return
+    reached = f"; the law explains {', '.join(meanings)}" if meanings else ""
+    click.echo(f"{file}: {definition.title} is a good definition{reached}")
+
+
+@main.command("serve")
+def serve_command() -> None:
+    """Serve Cavrel. CAVREL_PORT, CAVREL_DATA and DATABASE_URL say where."""
+    _serve(None)
+
+
+@main.command("demo")
+def demo_command() -> None:
+    """Serve Cavrel with the demonstration course loaded."""
+    from cavrel import demo
+
+    _serve(demo.load)
+
+
+@main.command("migrate")
+def migrate_command() -> None:
+    """Bring the database up to date and stop."""
+    from cavrel import serve
+
+    try:
+        with serve.database() as url:
+            serve.prepare(url)
+    except serve.CannotServe as fault:
+        click.echo(f"cavrel: {fault}", err=True)
+        sys.exit(1)
+
+
+def _serve(load: "Callable[[Pool], None] | None") -> None:
+    from cavrel import serve
+
+    try:
+        serve.serve(load)
+    except serve.CannotServe as fault:
+        click.echo(f"cavrel: {fault}", err=True)
+        sys.exit(1)
+    except KeyboardInterrupt:
+        pass

@@ -1,0 +1,4 @@
+"""The computation of Cavrel: no interface, no SQL, no network.
+
+See README.md beside this file for the rule of the layer.
+"""

@@ -1,0 +1,228 @@
+"""Where each input's uncertainty comes from: the nominal value of a row and its independent or shared components.
+
+Sources: JCGM 100:2008, 4.2 (type A, repeated readings), 4.3 (type B, declared), F.2.2.1 (resolution).
+"""
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import special
+
+from cavrel.core.program import Gauge, Input
+from cavrel.core.rules import HouseRules
+from cavrel.core.sheet import InputReadings, Sheet
+
+Array = NDArray[np.float64]
+
+POOLING_LEVEL = 0.01
+"""Rows whose scatters differ at this significance or beyond (Bartlett) are not pooled."""
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """Components of one kind that act on one input row by row, or on several inputs together.
+
+    ``rows``: row indices from 0, one component each, or None for a single component that acts on all rows of ``targets``.
+    ``u``: standard uncertainties ``(n,)``, SI, relative to the value where ``relative``. ``dof`` ``(n,)``. Components with the same
+    ``estimate`` rest on one estimate of scatter and share its degrees of freedom.
+    """
+
+    kind: str
+    source: str
+    subject: str
+    targets: tuple[str, ...]
+    rows: NDArray[np.intp] | None
+    u: Array
+    dof: Array
+    estimate: tuple[str, ...]
+    distribution: str
+    relative: bool = False
+
+    @property
+    def size(self) -> int:
+        return len(self.u)
+
+
+@dataclass(frozen=True, slots=True)
+class Nominal:
+    """One input's value for each row, SI ``(rows,)``, trials averaged; ``scatter`` the per-trial standard deviation ``(rows,)``."""
+
+    values: Array
+    trials: NDArray[np.intp]
+    scatter: Array
+
+
+def gather(sheet: Sheet, rules: HouseRules) -> tuple[dict[str, Nominal], list[Block]]:
+    """Nominal values and all components of the inputs of ``sheet``."""
+    nominal: dict[str, Nominal] = {}
+    blocks: list[Block] = []
+    for entry in sheet.inputs:
+        value, own = _input(entry, rules)
+        nominal[entry.spec.key] = value
+        blocks.extend(own)
+    blocks.extend(_shared(sheet.inputs))
+    return nominal, blocks
+
+
+def resolution_u(step: float | Array, rules: HouseRules) -> float | Array:
+    """Standard uncertainty of a reading rounded to ``step``, by the house rule."""
+    divisor = {"half_rectangular": 2 * math.sqrt(3), "full_rectangular": math.sqrt(3), "half_standard": 2.0}[
+        rules.resolution
+    ]
+    return step / divisor
+
+
+def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block]]:
+    spec, values = entry.spec, entry.values
+    present = ~np.isnan(values)
+    k = present.sum(axis=1)
+    total = np.where(present, values, 0.0).sum(axis=1)
+    mean = np.where(k > 0, total / np.maximum(k, 1), np.nan)
+    deviation = np.where(present, values - mean[:, None], 0.0)
+    seen = np.where(k > 1, np.sqrt((deviation**2).sum(axis=1) / np.maximum(k - 1, 1)), np.nan)
+    if spec.exact:
+        return Nominal(mean, k, seen), []
+    gauge = spec.gauge
+    if gauge is not None and gauge.least_count is not None:
+        step = np.where(present, gauge.least_count, np.nan)
+    else:
+        step = entry.step
+    with np.errstate(invalid="ignore"):
+        rounding = _root_mean_square(np.asarray(resolution_u(step, rules)), present, k)
+    s, dof, estimates, pooled = _scatter(spec, seen, k, rounding, rules)
+    blocks: list[Block] = []
+    rows = np.flatnonzero(k > 0)
+
+    def add(
+        kind: str, words: str, u: Array, distribution: str, dof_of: Array | None = None, names: list[str] | None = None
+    ) -> None:
+        chosen = rows[u[rows] > 0]
+        if len(chosen):
+            blocks.append(
+                Block(
+                    kind,
+                    f"{spec.label}, {words}",
+                    spec.key,
+                    (spec.key,),
+                    chosen,
+                    u[chosen],
+                    np.full(len(chosen), np.inf) if dof_of is None else dof_of[chosen],
+                    tuple(names[i] if names else f"{kind}:{spec.key}:{i}" for i in chosen),
+                    distribution,
+                )
+            )
+
+    watched = ~np.isnan(s)  # rows whose own scatter, or a pooled one, is known
+    if watched.any():
+        u_mean = _repeatability(entry, s, k, seen, rules, pooled)
+        add("repeatability", "scatter of repeats", np.where(watched, u_mean, 0.0), "student", dof, estimates)
+    if spec.count:
+        add("counting", "counting", np.where(watched, 0.0, np.sqrt(np.abs(mean) / np.maximum(k, 1))), "normal")
+        return Nominal(mean, k, s), blocks
+    stated = entry.stated * (1.0 if rules.stated == "standard" else 1 / math.sqrt(3))
+    has_stated = (~np.isnan(stated)).any(axis=1)
+    said = _root_mean_square(stated, ~np.isnan(stated), np.maximum((~np.isnan(stated)).sum(axis=1), 1))
+    # The scatter that was seen holds each reading's rounding and reaction already; what it cannot show is only what exceeds it.
+    inside = np.where(watched, s, 0.0) ** 2
+    declared = np.where(has_stated, said, rounding)
+    left = np.sqrt(np.maximum(declared**2 - inside, 0.0))
+    shown_by_typing = np.where(has_stated, left, 0.0)
+    add("stated", "stated ±", shown_by_typing, "normal" if rules.stated == "standard" else "rectangular")
+    add("resolution", "last digit", np.where(has_stated, 0.0, left), "rectangular")
+    if gauge is not None:
+        once = ~watched & ~has_stated
+        for kind, amount in (("reaction", gauge.reaction), ("placement", gauge.placement)):
+            if amount:
+                add(
+                    kind,
+                    {"reaction": "reaction time", "placement": "placing"}[kind],
+                    np.where(once, amount, 0.0),
+                    "normal",
+                )
+    return Nominal(mean, k, s), blocks
+
+
+def _root_mean_square(values: Array, present: NDArray[np.bool_], k: NDArray[np.intp]) -> Array:
+    squares = np.where(present, values, 0.0) ** 2
+    return np.asarray(np.sqrt(squares.sum(axis=1) / np.maximum(k, 1)))
+
+
+def _scatter(
+    spec: Input, seen: Array, k: NDArray[np.intp], rounding: Array, rules: HouseRules
+) -> tuple[Array, Array, list[str], bool]:
+    """The per-trial standard deviation to use for each row, its degrees of freedom, and which estimate it rests on."""
+    own = [f"scatter:{spec.key}:{i}" for i in range(len(k))]
+    repeated = k > 1
+    if not repeated.any():
+        return seen, np.full(len(k), np.inf), own, False
+    freedom = np.where(repeated, k - 1, 0)
+    pool = rules.repeats != "half_range" and rules.pool != "never"
+    if pool and rules.pool == "auto":
+        pool = _alike(np.maximum(seen[repeated], rounding[repeated]), freedom[repeated])
+    if not pool:
+        return seen, np.where(repeated, freedom, np.inf), own, False
+    total = int(freedom.sum())
+    s = math.sqrt(float((freedom[repeated] * seen[repeated] ** 2).sum()) / total)
+    return np.full(len(k), s), np.full(len(k), float(total)), [f"scatter:{spec.key}"] * len(k), True
+
+
+def _alike(s: Array, freedom: NDArray[np.intp]) -> bool:
+    """Bartlett's test that scatters ``s`` with ``freedom`` degrees are of one size (Bartlett 1937); true for a single row."""
+    groups = len(s)
+    if groups < 2:
+        return True
+    if not (s > 0).all():
+        return bool((s == 0).all())
+    total = freedom.sum()
+    pooled = (freedom * s**2).sum() / total
+    statistic = total * math.log(pooled) - (freedom * np.log(s**2)).sum()
+    correction = 1 + ((1 / freedom).sum() - 1 / total) / (3 * (groups - 1))
+    return bool(special.chdtrc(groups - 1, statistic / correction) > POOLING_LEVEL)
+
+
+def _repeatability(
+    entry: InputReadings, s: Array, k: NDArray[np.intp], seen: Array, rules: HouseRules, pooled: bool
+) -> Array:
+    """Standard uncertainty of each row's mean from the scatter of its trials, by the house rule."""
+    if rules.repeats == "sd":
+        return s
+    if rules.repeats == "half_range":
+        values = np.where(np.isnan(entry.values), np.nan, entry.values)
+        high = np.where(np.isnan(values), -np.inf, values).max(axis=1)
+        low = np.where(np.isnan(values), np.inf, values).min(axis=1)
+        return np.where(k > 1, (high - low) / 2, 0.0)
+    return s / np.sqrt(np.maximum(k, 1))
+
+
+def _shared(inputs: Iterable[InputReadings]) -> list[Block]:
+    """One component for each instrument's zero and calibration, acting on everything read with it."""
+    by_gauge: dict[str, tuple[Gauge, list[str]]] = {}
+    for entry in inputs:
+        gauge = entry.spec.gauge
+        if gauge is not None and not entry.spec.exact:
+            by_gauge.setdefault(gauge.name, (gauge, []))[1].append(entry.spec.key)
+    blocks = []
+    for name, (gauge, keys) in by_gauge.items():
+        for kind, amount, words in (
+            ("zero", gauge.zero, "its zero"),
+            ("calibration", gauge.calibration, "its calibration"),
+        ):
+            if amount:
+                blocks.append(
+                    Block(
+                        kind,
+                        f"{gauge.label}, {words}",
+                        name,
+                        tuple(keys),
+                        None,
+                        np.array([amount]),
+                        np.array([np.inf]),
+                        (f"{kind}:{name}",),
+                        "normal",
+                        relative=kind == "calibration",
+                    )
+                )
+    return blocks

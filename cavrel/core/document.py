@@ -1,0 +1,136 @@
+"""The result document, ``cavrel-result/1``: an analysis as plain JSON. Values stand in the unit named beside them."""
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from cavrel.core.analysis import Analysis, FitAnalysis, ResultAnalysis, Values
+from cavrel.core.formula.text import unparse
+from cavrel.core.judge import judge
+from cavrel.core.remarks import Flag
+from cavrel.core.rounding import with_u
+from cavrel.core.slips import Slip
+from cavrel.core.straighten import LineMeaning
+
+FORMAT = "cavrel-result/1"
+
+
+def result_document(
+    analysis: Analysis, flags: Sequence[Flag], slips: Sequence[Slip], meanings: Mapping[str, LineMeaning] | None = None
+) -> dict[str, Any]:
+    """The whole analysis; NaN becomes null."""
+    definition = analysis.program.definition
+    quantities = {name: _single(analysis.values[name]) for name in definition.quantities}
+    series = {
+        name: {column: _column(analysis.values[f"{name}.{column}"]) for column in body.columns}
+        for name, body in definition.series.items()
+    }
+    return {
+        "format": FORMAT,
+        "experiment": definition.id,
+        "rules": analysis.rules.model_dump(mode="json"),
+        "quantities": quantities,
+        "series": series,
+        "fits": {name: _fit(fit, analysis, (meanings or {}).get(name)) for name, fit in analysis.fits.items()},
+        "results": {name: _result(analysis, result) for name, result in analysis.results.items()},
+        "flags": [{"code": f.code, "level": f.level, "at": f.at, "title": f.title, "say": f.say} for f in flags],
+        "slips": [
+            {"say": s.say, "at": s.at, "fix": s.fix, "before": s.before, "after": s.after, "score": s.score}
+            for s in slips
+        ],
+    }
+
+
+def _number(value: float) -> float | None:
+    return float(value) if math.isfinite(value) else None
+
+
+def _single(values: Values) -> dict[str, Any]:
+    unit = values.unit
+    return {
+        "unit": unit.text,
+        "value": _number(unit.from_si(float(values.value[0]))),
+        "u": _number(float(values.u[0]) / unit.factor),
+    }
+
+
+def _column(values: Values) -> dict[str, Any]:
+    unit = values.unit
+    return {
+        "unit": unit.text,
+        "values": [_number(unit.from_si(v)) for v in values.value.tolist()],
+        "u": [_number(u / unit.factor) for u in values.u.tolist()],
+    }
+
+
+def _fit(fit: FitAnalysis, analysis: Analysis, meaning: LineMeaning | None) -> dict[str, Any]:
+    found = fit.diagnostics
+    law = None if meaning is None else {"slope": unparse(meaning.slope), "intercept": unparse(meaning.intercept)}
+    body: dict[str, Any] = {
+        "model": analysis.program.definition.fits[fit.name].model,
+        "reason": fit.reason or None,
+        "rows": [int(row) + 1 for row in fit.rows],
+        "parameters": {
+            name: {"value": _number(p.value), "u": _number(p.u), "unit": p.unit.text}
+            for name, p in fit.parameters.items()
+        },
+        "covariance": [[_number(v) for v in row] for row in fit.covariance.tolist()],
+        "uncertainty": fit.source or None,
+        "law": law,
+    }
+    if found is not None:
+        body |= {
+            "chi2": found.chi2,
+            "dof": found.dof,
+            "p": found.p,
+            "r2": _number(found.r2),
+            "s": _number(found.s),
+            "residuals": found.residuals.tolist(),
+            "standardised": found.standardised.tolist(),
+            "leverage": found.leverage.tolist(),
+            "curvature_p": found.curvature_p,
+            "runs_p": found.runs_p,
+        }
+    return body
+
+
+def _result(analysis: Analysis, result: ResultAnalysis) -> dict[str, Any]:
+    unit = result.unit
+    verdict = judge(analysis, result)
+    accepted = result.accepted
+    return {
+        "value": _number(unit.from_si(result.value)),
+        "u": _number(result.u / unit.factor),
+        "unit": unit.text,
+        "dof": _number(result.dof),
+        "k95": _number(result.k95),
+        "U95": _number(result.U95 / unit.factor),
+        "text": result_text(analysis, result),
+        "reason": result.reason or None,
+        "accepted": None
+        if accepted is None
+        else {
+            "value": _number(unit.from_si(accepted.value)),
+            "u": _number(accepted.u / unit.factor),
+            "label": accepted.label,
+            "source": accepted.source,
+        },
+        "percent_error": _number(verdict.percent_error),
+        "z": _number(verdict.z),
+        "verdict": {"kind": verdict.kind, "text": f"{verdict.head} {verdict.text}"},
+        "budget": [
+            {
+                "source": s.source,
+                "contribution": s.contribution / unit.factor,
+                "share": s.share,
+                "u_if_halved": s.u_if_halved / unit.factor,
+            }
+            for s in result.budget
+        ],
+    }
+
+
+def result_text(analysis: Analysis, result: ResultAnalysis) -> str:
+    """``9.79 ± 0.04 m/s²`` by the house rule of rounding; empty where there is no value."""
+    unit = result.unit
+    return with_u(unit.from_si(result.value), result.u / unit.factor, unit.text, analysis.rules.rounding)

@@ -1,0 +1,1 @@
+"""Curves through points, for a whole batch at once."""

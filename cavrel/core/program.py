@@ -1,0 +1,444 @@
+"""A definition compiled: what is read, and the formulas and fits over it in the order of what each needs.
+
+Compiling checks every name, unit and dimension once; running the program (`analysis`) checks nothing again.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from functools import cached_property, partial
+
+from cavrel.core import units
+from cavrel.core.accepted import Accepted
+from cavrel.core.definition import Column, Definition, Instrument, Quantity, Timer
+from cavrel.core.errors import CavrelError, DefinitionError, FormulaError
+from cavrel.core.formula.dimension import Kind, Scope, infer
+from cavrel.core.formula.evaluate import Compiled, compile_node
+from cavrel.core.formula.nodes import Member, Name, Node, walk
+from cavrel.core.formula.parse import parse
+from cavrel.core.units import PLAIN, Dimension, Unit
+
+LINE_PARAMETERS = ("slope", "intercept")
+
+
+@dataclass(frozen=True, slots=True)
+class Gauge:
+    """An instrument with its amounts understood, SI; None where nothing is declared. ``calibration`` is relative."""
+
+    name: str
+    label: str
+    least_count: float | None
+    reaction: float | None
+    placement: float | None
+    calibration: float | None
+    zero: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class Input:
+    """Something read: a quantity (``series`` None, key ``N``) or a column that is not derived (key ``swings.t``)."""
+
+    key: str
+    name: str
+    series: str | None
+    label: str
+    unit: Unit
+    role: str
+    gauge: Gauge | None
+    exact: bool
+    count: bool
+    repeats: int
+    optional: bool
+    default: str | None
+    plausible: Compiled | None
+    timer: Timer | None
+
+
+@dataclass(frozen=True, slots=True)
+class Derived:
+    """A column or quantity that a formula gives."""
+
+    key: str
+    name: str
+    series: str | None
+    unit: Unit
+    run: Compiled
+
+
+@dataclass(frozen=True, slots=True)
+class LineFit:
+    """A straight line: ``x`` and ``y`` as trees, compiled, and their coherent units."""
+
+    name: str
+    series: str
+    x: Node
+    y: Node
+    run_x: Compiled
+    run_y: Compiled
+    x_unit: Unit
+    y_unit: Unit
+    parameters: Mapping[str, Unit]
+
+
+@dataclass(frozen=True, slots=True)
+class ResultStep:
+    """A result; ``accepted`` is a name of the accepted values, or a compiled formula, or None."""
+
+    key: str
+    node: Node
+    unit: Unit
+    run: Compiled
+    accepted_name: str | None
+    accepted_run: Compiled | None
+
+
+@dataclass(frozen=True, slots=True)
+class CheckStep:
+    run: Compiled
+    index: int
+
+
+Step = Derived | LineFit | ResultStep
+
+
+@dataclass(frozen=True)
+class Program:
+    """A compiled definition. ``steps`` are sorted so that each finds what it needs; ``accepted`` are those formulas use."""
+
+    definition: Definition
+    inputs: tuple[Input, ...]
+    steps: tuple[Step, ...]
+    checks: tuple[CheckStep, ...]
+    gauges: Mapping[str, Gauge]
+    used_accepted: tuple[str, ...]
+    accepted: Mapping[str, Accepted]
+    suggestions: Mapping[str, tuple[Compiled, Unit]]
+
+    @cached_property
+    def input_of(self) -> dict[str, Input]:
+        return {entry.key: entry for entry in self.inputs}
+
+    @cached_property
+    def fits(self) -> dict[str, LineFit]:
+        return {step.name: step for step in self.steps if isinstance(step, LineFit)}
+
+
+def compile_program(definition: Definition, accepted: Mapping[str, Accepted]) -> Program:
+    """Compile ``definition``; ``accepted`` are the named values its formulas may use.
+
+    Raises DefinitionError whose place is the path of the faulty key.
+    """
+    return _Compiler(definition, accepted).program()
+
+
+class _Compiler:
+    """Holds the names of one definition while its parts are compiled on demand, depth first."""
+
+    def __init__(self, definition: Definition, accepted: Mapping[str, Accepted]) -> None:
+        self.definition = definition
+        self.accepted = accepted
+        self.kinds: dict[str, Kind] = {"pi": Kind(PLAIN)}
+        self.inputs: list[Input] = []
+        self.steps: list[Step] = []
+        self.used_accepted: list[str] = []
+        self.open: list[str] = []  # what is being compiled now, to see circles
+        self.gauges = {name: _gauge(name, body) for name, body in definition.instruments.items()}
+        self.timers = {fill: step.timer for step in definition.steps if step.timer for fill in step.fills}
+
+    def program(self) -> Program:
+        definition = self.definition
+        self._unique_names()
+        for name in definition.quantities:
+            self.need(name, None, f"quantities.{name}")
+        for series, body in definition.series.items():
+            for name in body.columns:
+                self.need(f"{series}.{name}", None, f"series.{series}.columns.{name}")
+        for name in definition.fits:
+            self.need(name, None, f"fits.{name}")
+        for name in definition.results:
+            self.need(name, None, f"results.{name}")
+        self._check_places()
+        checks = tuple(self._check(i) for i in range(len(definition.checks)))
+        suggestions = {s.target: self._suggestion(i) for i, s in enumerate(definition.suggest)}
+        return Program(
+            definition,
+            tuple(self.inputs),
+            tuple(self.steps),
+            checks,
+            self.gauges,
+            tuple(self.used_accepted),
+            self.accepted,
+            suggestions,
+        )
+
+    def _unique_names(self) -> None:
+        seen: dict[str, str] = {"pi": "the constants"}
+        for table in ("quantities", "series", "fits", "results"):
+            for name in getattr(self.definition, table):
+                if name in seen:
+                    raise DefinitionError(f"{table}.{name}", f"the name '{name}' stands in {seen[name]} already")
+                seen[name] = table
+
+    def _check_places(self) -> None:
+        for i, step in enumerate(self.definition.steps):
+            for fill in step.fills:
+                if fill not in self.kinds:
+                    raise DefinitionError(f"steps.{i}.fills", f"unknown quantity or column '{fill}'")
+            if step.timer:
+                self.formula(step.timer.laps, None, f"steps.{i}.timer.laps", PLAIN)
+
+    # --- names -------------------------------------------------------------------------------------------------------
+
+    def key(self, node: Name | Member, series: str | None) -> str:
+        """The key a name stands for inside ``series``: its own column first, then the run's names."""
+        if isinstance(node, Member):
+            return f"{node.owner}.{node.name}"
+        if series and node.name in self.definition.series[series].columns:
+            return f"{series}.{node.name}"
+        return node.name
+
+    def scope(self, series: str | None, place: str) -> Scope:
+        def find(node: Name | Member) -> Kind:
+            key = self.key(node, series)
+            self.need(key, node, place)
+            return self.kinds[key]
+
+        return find
+
+    def need(self, key: str, node: Name | Member | None, place: str) -> None:
+        """Compile what ``key`` names, unless that is done; raises for an unknown name or a circle."""
+        if key in self.kinds:
+            return
+        owner, _, member = key.partition(".")
+        definition = self.definition
+        work: Callable[[], None] | None = None
+        whole = owner if owner in definition.fits else key
+        if whole in self.open:
+            circle = " -> ".join([*self.open[self.open.index(whole) :], whole])
+            raise DefinitionError(place, f"the formulas go in a circle: {circle}")
+        if owner in definition.fits:
+            if member and member not in LINE_PARAMETERS:
+                raise DefinitionError(
+                    place, f"the fit '{owner}' has no '{member}'; it has {', '.join(LINE_PARAMETERS)}"
+                )
+            if node is not None and not member:
+                raise DefinitionError(place, f"'{owner}' is a fit; write {owner}.slope or another of its parameters")
+            work = partial(self.fit, owner)
+        elif member and owner in definition.series and member in definition.series[owner].columns:
+            work = partial(self.column, owner, member)
+        elif not member and key in definition.quantities:
+            work = partial(self.quantity, key)
+        elif not member and key in definition.results:
+            work = partial(self.result, key)
+        elif not member and key in self.accepted:
+            self.kinds[key] = Kind(units.unit(self.accepted[key].unit).dimension)
+            self.used_accepted.append(key)
+            return
+        if work is None:
+            raise DefinitionError(place, f"unknown name '{key}'")
+        self.open.append(whole)
+        work()
+        self.open.pop()
+
+    # --- parts -------------------------------------------------------------------------------------------------------
+
+    def formula(
+        self, text: str, series: str | None, place: str, wanted: Dimension | None = None, truth: bool = False
+    ) -> tuple[Node, Kind, Compiled]:
+        """Parse, type and compile one formula; ``wanted`` is the dimension it must have."""
+        try:
+            node = parse(text)
+            scope = self.scope(series, place)
+            kind = infer(node, scope)
+            if truth != (kind.dimension is None):
+                raise FormulaError(
+                    "", "this must be a comparison" if truth else "this must be a number, not a comparison"
+                )
+            if wanted is not None and kind.dimension != wanted:
+                assert kind.dimension is not None
+                raise FormulaError("", f"'{text}' is in {kind.dimension.words()}, where {wanted.words()} is wanted")
+        except DefinitionError:
+            raise
+        except CavrelError as fault:
+            raise DefinitionError(place, fault.what) from fault
+
+        def rows_of(part: Node) -> str | None:
+            for inner in walk(part):
+                if isinstance(inner, Name | Member) and self.kinds[self.key(inner, series)].series:
+                    return self.kinds[self.key(inner, series)].series
+            return None
+
+        return node, kind, compile_node(node, lambda n: self.key(n, series), rows_of)
+
+    def unit(self, text: str | None, place: str) -> Unit:
+        try:
+            return units.unit(text or "")
+        except CavrelError as fault:
+            raise DefinitionError(f"{place}.unit", fault.what) from fault
+
+    def quantity(self, name: str) -> None:
+        body, place = self.definition.quantities[name], f"quantities.{name}"
+        if body.formula is not None:
+            self._derived(name, name, None, body, place)
+            return
+        self._input(name, name, None, body, place, "quantity", body.default)
+
+    def column(self, series: str, name: str) -> None:
+        body = self.definition.series[series].columns[name]
+        key, place = f"{series}.{name}", f"series.{series}.columns.{name}"
+        if body.formula is not None:
+            self._derived(key, name, series, body, place)
+            return
+        self._input(key, name, series, body, place, body.role, None)
+
+    def _derived(self, key: str, name: str, series: str | None, body: Quantity | Column, place: str) -> None:
+        assert body.formula is not None
+        wanted = self.unit(body.unit, place).dimension if body.unit is not None else None
+        _, kind, run = self.formula(body.formula, series, f"{place}.formula", wanted)
+        if series is None and kind.series:
+            raise DefinitionError(
+                f"{place}.formula",
+                f"this runs over the rows of '{kind.series}'; fold them with mean(), sum() or first()",
+            )
+        if series is not None and kind.series not in (None, series):
+            raise DefinitionError(f"{place}.formula", f"this runs over the rows of '{kind.series}', not of '{series}'")
+        assert kind.dimension is not None
+        unit = self.unit(body.unit if body.unit is not None else kind.dimension.si(), place)
+        self.kinds[key] = Kind(kind.dimension, series)
+        self.steps.append(Derived(key, name, series, unit, run))
+
+    def _input(
+        self,
+        key: str,
+        name: str,
+        series: str | None,
+        body: Quantity | Column,
+        place: str,
+        role: str,
+        default: str | None,
+    ) -> None:
+        unit = self.unit(body.unit, place)
+        gauge = None
+        if body.instrument is not None:
+            if body.instrument not in self.gauges:
+                raise DefinitionError(f"{place}.instrument", f"unknown instrument '{body.instrument}'")
+            gauge = self.gauges[body.instrument]
+            self._gauge_fits(gauge, unit, place)
+        self.kinds[key] = Kind(unit.dimension, series)
+        plausible = self.formula(body.range, series, f"{place}.range", truth=True)[2] if body.range else None
+        self.inputs.append(
+            Input(
+                key,
+                name,
+                series,
+                body.label,
+                unit,
+                role,
+                gauge,
+                body.exact,
+                body.count,
+                body.repeats,
+                body.optional,
+                default,
+                plausible,
+                self.timers.get(key),
+            )
+        )
+
+    def _gauge_fits(self, gauge: Gauge, unit: Unit, place: str) -> None:
+        body = self.definition.instruments[gauge.name]
+        for field in ("least_count", "reaction", "placement", "zero"):
+            text = getattr(body, field)
+            if text and units.quantity(text)[1].dimension != unit.dimension:
+                raise DefinitionError(
+                    f"{place}.instrument",
+                    f"'{gauge.name}' gives its {field} as {text}, which cannot read {unit.text or 'plain numbers'}",
+                )
+
+    def fit(self, name: str) -> None:
+        body, place = self.definition.fits[name], f"fits.{name}"
+        if body.series not in self.definition.series:
+            raise DefinitionError(f"{place}.series", f"unknown series '{body.series}'")
+        x, x_kind, run_x = self.formula(body.x, body.series, f"{place}.x")
+        y, y_kind, run_y = self.formula(body.y, body.series, f"{place}.y")
+        for axis, kind in (("x", x_kind), ("y", y_kind)):
+            if kind.series != body.series:
+                raise DefinitionError(f"{place}.{axis}", f"this must run over the rows of '{body.series}'")
+        assert x_kind.dimension is not None and y_kind.dimension is not None
+        slope = y_kind.dimension / x_kind.dimension
+        parameters = {"slope": units.unit(slope.si()), "intercept": units.unit(y_kind.dimension.si())}
+        for parameter, unit in parameters.items():
+            self.kinds[f"{name}.{parameter}"] = Kind(unit.dimension)
+        self.kinds[name] = Kind(PLAIN)  # so that the fit itself counts as compiled
+        self.steps.append(
+            LineFit(
+                name,
+                body.series,
+                x,
+                y,
+                run_x,
+                run_y,
+                units.unit(x_kind.dimension.si()),
+                units.unit(y_kind.dimension.si()),
+                parameters,
+            )
+        )
+
+    def result(self, name: str) -> None:
+        body, place = self.definition.results[name], f"results.{name}"
+        wanted = self.unit(body.unit, place).dimension if body.unit is not None else None
+        node, kind, run = self.formula(body.formula, None, f"{place}.formula", wanted)
+        assert kind.dimension is not None
+        if kind.series:
+            raise DefinitionError(
+                f"{place}.formula", f"this runs over the rows of '{kind.series}'; fold them with mean() or a fit"
+            )
+        unit = self.unit(body.unit if body.unit is not None else kind.dimension.si(), place)
+        self.kinds[name] = Kind(kind.dimension)
+        accepted_name, accepted_run = None, None
+        if body.accepted is not None:
+            if body.accepted in self.accepted:
+                accepted_name = body.accepted
+                if units.unit(self.accepted[body.accepted].unit).dimension != kind.dimension:
+                    raise DefinitionError(
+                        f"{place}.accepted",
+                        f"'{body.accepted}' is in {self.accepted[body.accepted].unit}, not in {unit.text}",
+                    )
+            else:
+                accepted_run = self.formula(body.accepted, None, f"{place}.accepted", kind.dimension)[2]
+        self.steps.append(ResultStep(name, node, unit, run, accepted_name, accepted_run))
+
+    def _check(self, index: int) -> CheckStep:
+        check = self.definition.checks[index]
+        place = f"checks.{index}"
+        _, kind, run = self.formula(check.rule, None, f"{place}.rule", truth=True)
+        if kind.series:
+            raise DefinitionError(f"{place}.rule", "this is true or false row by row; say all(...) or any(...)")
+        return CheckStep(run, index)
+
+    def _suggestion(self, index: int) -> tuple[Compiled, Unit]:
+        suggest = self.definition.suggest[index]
+        owner, _, member = suggest.target.partition(".")
+        if owner not in self.definition.series or member not in self.definition.series[owner].columns:
+            raise DefinitionError(f"suggest.{index}.for", f"unknown column '{suggest.target}'")
+        unit = self.unit(self.definition.series[owner].columns[member].unit, f"series.{owner}.columns.{member}")
+        run = self.formula(suggest.formula, None, f"suggest.{index}.formula", unit.dimension)[2]
+        return run, unit
+
+
+def _gauge(name: str, body: Instrument) -> Gauge:
+    amounts: dict[str, float | None] = {}
+    for field in ("least_count", "reaction", "placement", "calibration", "zero"):
+        text = getattr(body, field)
+        try:
+            amounts[field] = None if text is None else _amount(text)
+        except CavrelError as fault:
+            raise DefinitionError(f"instruments.{name}.{field}", fault.what) from fault
+    if body.calibration is not None and not units.quantity(body.calibration)[1].dimension.plain:
+        raise DefinitionError(f"instruments.{name}.calibration", "is relative: write it like '0.1 %'")
+    return Gauge(name, body.label or body.kind or name, **amounts)
+
+
+def _amount(text: str) -> float:
+    """A size without a zero of its own: 0.5 °C is half a kelvin."""
+    value, unit = units.quantity(text)
+    return abs(value - unit.offset)

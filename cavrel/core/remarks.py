@@ -1,0 +1,385 @@
+"""What stands in the margin: suspicions, checks that fail, fits that do not hold. Nothing here alters a reading."""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+from scipy import special
+
+from cavrel.core.analysis import Analysis, FitAnalysis
+from cavrel.core.components import resolution_u
+from cavrel.core.formula.evaluate import Environment
+from cavrel.core.formula.parse import parse
+from cavrel.core.formula.text import typeset
+from cavrel.core.program import Input
+from cavrel.core.reading import Reading, decimals_of
+from cavrel.core.rounding import MINUS, fixed, significant
+from cavrel.core.sheet import InputReadings
+from cavrel.core.straighten import LineMeaning
+from cavrel.core.units import unit
+
+STANDS_APART = 5.5
+"""A trial this many robust standard deviations from its fellows' median is remarked on: in a clean run of forty trials that
+happens about once in three thousand runs."""
+_ODD_POINT = 0.01
+_BENT = 0.01
+_ALPHA_FIT = 0.01
+
+
+@dataclass(frozen=True, slots=True)
+class Flag:
+    """A remark. ``code``: what kind; ``level``: note, caution, danger; ``at``: ``swings.t.4.2``, ``swings.4``, ``fits.line``, ``quantities.N``.
+
+    ``title`` and ``say``: for people. ``trial_out``: the trial that leaving out would answer it, as (series, column, row, trial);
+    ``row_out``: the row, as (series, row). ``seen``: the texts it rests on, so that a decision lapses when they change.
+    """
+
+    code: str
+    level: str
+    at: str
+    title: str
+    say: str
+    trial_out: tuple[str, str, int, int] | None = None
+    row_out: tuple[str, int] | None = None
+    seen: str = field(default="", compare=False)
+
+
+def remarks(analysis: Analysis, meanings: Mapping[str, LineMeaning] | None = None) -> tuple[Flag, ...]:
+    """Everything worth saying about ``analysis``, readings first, then fits. ``meanings``: what the law says of each line."""
+    flags: list[Flag] = []
+    for fault in analysis.sheet.faults:
+        entry = analysis.program.input_of[fault.key]
+        flags.append(
+            Flag(
+                "unreadable",
+                "caution",
+                _at(entry, fault.row, fault.trial),
+                f"{_where(entry, fault.row, fault.trial)} is not a number",
+                f"{fault.what[0].upper()}{fault.what[1:]}. It is kept as you wrote it and not computed with.",
+                seen=fault.text,
+            )
+        )
+    for readings in analysis.sheet.inputs:
+        flags += _decimals(readings)
+        flags += _implausible(analysis, readings)
+        flags += _apart(analysis, readings)
+    flags += _checks(analysis)
+    for fit in analysis.fits.values():
+        flags += _fit(analysis, fit, (meanings or {}).get(fit.name))
+    return tuple(flags)
+
+
+def _at(entry: Input, row: int, trial: int) -> str:
+    return f"quantities.{entry.name}" if entry.series is None else f"{entry.key}.{row}.{trial}"
+
+
+def _where(entry: Input, row: int, trial: int) -> str:
+    if entry.series is None:
+        return entry.label
+    return f"Row {row}, trial {trial}" if entry.repeats > 1 else f"Row {row}, {entry.label.lower()}"
+
+
+def _decimals(readings: InputReadings) -> list[Flag]:
+    """Readings written with other decimals than the instrument gives; one remark for each column and kind."""
+    spec = readings.spec
+    if spec.exact or spec.gauge is None or spec.gauge.least_count is None:
+        return []
+    found: dict[str, list[tuple[tuple[int, int], Reading]]] = {"fewer": [], "more": []}
+    for place, reading in readings.readings.items():
+        if np.isnan(readings.values[place[0] - 1, place[1] - 1]) or reading.stated is not None:
+            continue
+        wanted = decimals_of(spec.gauge.least_count, reading.unit)
+        if reading.decimals != wanted:
+            found["fewer" if reading.decimals < wanted else "more"].append((place, reading))
+    flags = []
+    for kind, places in found.items():
+        if not places:
+            continue
+        (row, trial), reading = places[-1]
+        wanted = decimals_of(spec.gauge.least_count, reading.unit)
+        others = "" if len(places) == 1 else f" So do {len(places) - 1} others here."
+        given = f"{spec.gauge.label} gives {_count(wanted, 'decimal')}" + (
+            f" in {reading.unit.pretty}" if reading.unit.text else ""
+        )
+        if kind == "fewer":
+            right = fixed(reading.unit.from_si(reading.value), wanted)
+            say = f"The {given}. If you read {right}, write {right}.{others}"
+        else:
+            say = f"The {given}; the last figures of {reading.text} were guessed.{others}"
+        title = f"{_where(spec, row, trial)}: {'a decimal is missing' if kind == 'fewer' else 'too many decimals'}"
+        flags.append(Flag(f"decimals-{kind}", "note", _at(spec, row, trial), title, say, seen=reading.text))
+    return flags
+
+
+def _count(number: int, word: str) -> str:
+    words = {0: "no", 1: "one", 2: "two", 3: "three", 4: "four"}
+    return f"{words.get(number, str(number))} {word}{'' if number == 1 else 's'}"
+
+
+def _implausible(analysis: Analysis, readings: InputReadings) -> list[Flag]:
+    """Readings outside the plausible range that the definition gives, trial by trial."""
+    spec = readings.spec
+    if spec.plausible is None or not readings.readings:
+        return []
+    # The trials take the place of the batch: the range is then judged for each of them in one call.
+    values = {key: entry.value[None, :] for key, entry in analysis.values.items()}
+    values["pi"] = np.array([[math.pi]])
+    values[spec.key] = readings.values.T
+    for name in analysis.program.used_accepted:
+        values[name] = np.array([[analysis.program.accepted[name].value]])
+    with np.errstate(all="ignore"):
+        verdict = np.broadcast_to(spec.plausible(Environment(values, analysis.sheet.keep)), readings.values.T.shape).T
+    flags = []
+    for row, trial in np.argwhere(verdict == 0):
+        reading = readings.readings[(int(row) + 1, int(trial) + 1)]
+        symbol, place = spec.label, (int(row) + 1, int(trial) + 1)
+        source = analysis.program.definition
+        body = source.quantities[spec.name] if spec.series is None else source.series[spec.series].columns[spec.name]
+        flags.append(
+            Flag(
+                "implausible",
+                "caution",
+                _at(spec, *place),
+                f"{_where(spec, *place)}: {reading.text}?",
+                f"{symbol} is expected within {_range_words(body.range or '')}. Look at the decimal mark, the unit and the digits; "
+                "if it is right, let it stand.",
+                trial_out=_out(spec, *place),
+                seen=reading.text,
+            )
+        )
+    return flags
+
+
+def _range_words(text: str) -> str:
+    return typeset(parse(text))
+
+
+def _out(spec: Input, row: int, trial: int) -> tuple[str, str, int, int] | None:
+    return None if spec.series is None else (spec.series, spec.name, row, trial)
+
+
+def _apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
+    """Trials that stand apart from their fellows, judged by a scatter that one bad trial cannot inflate."""
+    spec, values = readings.spec, readings.values
+    present = ~np.isnan(values)
+    k = present.sum(axis=1)
+    if spec.exact or not (k > 2).any():
+        return []
+    with np.errstate(all="ignore"):
+        middle = np.array([np.median(row[~np.isnan(row)]) if n else np.nan for row, n in zip(values, k, strict=True)])
+        from_middle = np.abs(values - middle[:, None])[present & (k > 2)[:, None]]
+    declared = 0.0
+    if spec.gauge is not None:
+        declared = math.hypot(spec.gauge.reaction or 0.0, spec.gauge.placement or 0.0)
+    if len(from_middle) < 6 and not declared:
+        return []
+    typical = float(np.mean(k[k > 2]))
+    # 1.4826 turns a median deviation into a standard deviation (normal); k/(k-1) mends the pull of each trial on its own median.
+    robust = 1.4826 * float(np.median(from_middle)) * math.sqrt(typical / (typical - 1))
+    step = np.nanmax(np.where(present, readings.step, 0.0)) if spec.gauge is None else (spec.gauge.least_count or 0.0)
+    scale = max(robust, declared if len(from_middle) < 6 else 0.4 * declared, float(resolution_u(step, analysis.rules)))
+    flags = []
+    for i, j in np.argwhere(present & (k > 2)[:, None]):
+        others = values[i][present[i] & (np.arange(values.shape[1]) != j)]
+        distance = float(values[i, j] - np.median(others))
+        if scale > 0 and abs(distance) > STANDS_APART * scale:
+            flags.append(
+                _apart_flag(analysis, readings, int(i) + 1, int(j) + 1, distance, float(np.median(others)), scale)
+            )
+    return flags
+
+
+def _apart_flag(
+    analysis: Analysis, readings: InputReadings, row: int, trial: int, distance: float, fellows: float, scale: float
+) -> Flag:
+    spec = readings.spec
+    reading = readings.readings[(row, trial)]
+    own = spec.unit
+    decimals = (
+        decimals_of(spec.gauge.least_count, own) if spec.gauge and spec.gauge.least_count else max(reading.decimals, 0)
+    )
+    size = fixed(abs(distance) / own.factor, decimals)
+    side = "below" if distance < 0 else "above"
+    first = f"{reading.text} {own.pretty if reading.text.strip()[-1].isdigit() else ''}".strip()
+    say = f"{first} is {size} {own.pretty} {side} its fellows"
+    out, seen = _out(spec, row, trial), reading.text
+    title = f"{_where(spec, row, trial)} stands apart"
+    miscount = _miscount(analysis, spec, distance, fellows, scale)
+    if miscount:
+        counted, wanted, lap, apart = miscount
+        return Flag(
+            "miscount",
+            "caution",
+            _at(spec, row, trial),
+            title,
+            f"{say}, {apart}’s worth. Were {counted} {lap} counted for {wanted}?",
+            trial_out=out,
+            seen=seen,
+        )
+    return Flag(
+        "stands-apart",
+        "caution",
+        _at(spec, row, trial),
+        title,
+        f"{say}, {significant(abs(distance) / scale, 2)} times the usual scatter.",
+        out,
+        seen=seen,
+    )
+
+
+def _miscount(
+    analysis: Analysis, spec: Input, distance: float, fellows: float, scale: float
+) -> tuple[int, int, str, str] | None:
+    """Whether a timing of N laps is off by a whole lap or two: (counted, wanted, the laps' plural, the word for what is missing)."""
+    if spec.timer is None or spec.unit.dimension != unit("s").dimension:
+        return None
+    name = spec.timer.laps
+    laps = analysis.values[name].value[0] if name in analysis.values else float(name) if name.isdigit() else math.nan
+    if not laps >= 2:
+        return None
+    lap = fellows / laps
+    missed = round(distance / lap)
+    if missed == 0 or abs(missed) > 3 or abs(distance - missed * lap) > max(4 * scale, 0.15 * lap):
+        return None
+    words = {1: f"one {spec.timer.lap}", 2: f"two {spec.timer.plural}", 3: f"three {spec.timer.plural}"}
+    return int(laps) + missed, int(laps), spec.timer.plural, words[abs(missed)]
+
+
+def _checks(analysis: Analysis) -> list[Flag]:
+    flags = []
+    for index, holds in analysis.checks.items():
+        if holds is False:
+            check = analysis.program.definition.checks[index]
+            flags.append(Flag(f"check-{index}", check.level, check.at, "Against the rule", check.say))
+    return flags
+
+
+def _fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) -> list[Flag]:
+    at = f"fits.{fit.name}"
+    if not fit.made:
+        return [Flag("no-fit", "note", at, "No line yet", f"{fit.reason[0].upper()}{fit.reason[1:]}.")]
+    flags: list[Flag] = []
+    found = fit.diagnostics
+    assert found is not None
+    series = analysis.program.fits[fit.name].series
+    if len(fit.rows) < 4:
+        flags.append(
+            Flag(
+                "few-points",
+                "note",
+                at,
+                f"Only {len(fit.rows)} points",
+                "A line through so few points cannot show that it is wrong. Add a setting.",
+            )
+        )
+    flags += _odd_points(fit, series)
+    odd = bool(flags) and flags[-1].code == "off-line"
+    if found.curvature_p is not None and found.curvature_p < _BENT and not odd:
+        way = "up" if found.curvature_sign > 0 else "down"
+        flags.append(
+            Flag(
+                "curved",
+                "caution",
+                at,
+                f"The points bend {way}",
+                "A straight line leaves a curve behind. Try other axes, or look for what changed along the table.",
+            )
+        )
+    if found.p is not None and found.p < _ALPHA_FIT and not odd:
+        flags.append(
+            Flag(
+                "scatter",
+                "caution",
+                at,
+                "More scatter than the error bars allow",
+                f"χ² is {significant(found.chi2 or 0.0, 2)} for {found.dof} degrees of freedom. "
+                "Something is less certain than stated; the scatter is used instead.",
+            )
+        )
+    if found.p is not None and found.dof >= 3 and found.p > 1 - 1e-4:
+        flags.append(
+            Flag(
+                "too-good",
+                "note",
+                at,
+                "Too good to be chance",
+                f"χ² is only {significant(found.chi2 or 0.0, 2)} for {found.dof} degrees of freedom. "
+                "Are the uncertainties stated too wide, or readings smoothed?",
+            )
+        )
+    if found.runs_p is not None and found.runs_p < _BENT and not any(f.code == "curved" for f in flags):
+        flags.append(
+            Flag(
+                "runs",
+                "note",
+                at,
+                "Residuals keep to one side",
+                "Neighbouring points err together. Something drifted, or the shape is not a line.",
+            )
+        )
+    flags += _intercept(analysis, fit, meaning, at)
+    return flags
+
+
+def _odd_points(fit: FitAnalysis, series: str) -> list[Flag]:
+    """Points too far from the line for their number (Student's t of the deleted residual, Bonferroni over the points)."""
+    found = fit.diagnostics
+    assert found is not None
+    n, dof = len(fit.rows), found.dof
+    if dof < 2:
+        return []
+    t = found.standardised
+    if found.chi2 is None or found.chi2 > dof:
+        scale = 1.0 if found.chi2 is None else found.chi2 / dof
+        squares = np.minimum(t**2 / scale, dof * (1 - 1e-12))
+        t = np.sign(t) * np.sqrt(squares * (dof - 1) / (dof - squares))
+        p = 2 * special.stdtr(dof - 1, -np.abs(t))
+    else:
+        p = special.erfc(np.abs(t) / math.sqrt(2))
+    worst = int(np.argmin(p))
+    if p[worst] * n > _ODD_POINT:
+        return []
+    row = int(fit.rows[worst]) + 1
+    side = "above" if found.residuals[worst] > 0 else "below"
+    return [
+        Flag(
+            "off-line",
+            "caution",
+            f"{series}.{row}",
+            f"Row {row} stands off the line",
+            f"It lies {significant(abs(float(t[worst])), 2)} standard deviations {side} the line of the others. "
+            "Look at its readings and its setting again.",
+            row_out=(series, row),
+        )
+    ]
+
+
+def _intercept(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None, at: str) -> list[Flag]:
+    """The law sends the line through the origin, but the readings do not."""
+    if meaning is None or not meaning.through_origin or analysis.rules.origin == "forced":
+        return []
+    intercept, found = fit.parameters["intercept"], fit.diagnostics
+    assert found is not None
+    if not intercept.u > 0 or found.dof < 1:
+        return []
+    z = intercept.value / intercept.u
+    p = (
+        float(2 * special.stdtr(found.dof, -abs(z)))
+        if fit.source == "scatter"
+        else float(special.erfc(abs(z) / math.sqrt(2)))
+    )
+    if p > 0.01:
+        return []
+    sign = MINUS if intercept.value < 0 else "+"
+    size = significant(abs(intercept.value), 2)
+    return [
+        Flag(
+            "intercept",
+            "caution",
+            at,
+            "The line misses the origin",
+            f"It crosses at {sign}{size} {intercept.unit.pretty}, {significant(abs(z), 2)} standard uncertainties from the zero that the law wants. "
+            "Look for an offset left out or taken off twice, or a zero that was not checked.",
+        )
+    ]

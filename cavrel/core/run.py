@@ -1,0 +1,85 @@
+"""The run document, ``cavrel-run/1``: one bench's readings as texts, with what was left out and why."""
+
+import re
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+
+from cavrel.core.definition import Key, first_fault
+from cavrel.core.errors import RunError
+from cavrel.core.rules import HouseRules
+
+FORMAT = "cavrel-run/1"
+MOST_ROWS = 5000
+
+Text = Annotated[str, Field(max_length=200)]
+Cell = Text | None | Annotated[list[Text | None], Field(max_length=60)]
+Reason = Annotated[str, Field(max_length=1000)]
+
+TRIAL = re.compile(r"([A-Za-z][A-Za-z0-9_]*)\.([1-9]\d{0,4})\.([1-9]\d{0,2})")
+ROW = re.compile(r"[1-9]\d{0,4}")
+
+
+class RunDocument(BaseModel):
+    """Rows and trials count from 1. ``excluded`` names a whole row (``"4"``) or one trial (``"t.4.2"``), each with its reason.
+
+    ``instruments`` overrides fields of the definition's instruments for this run; ``rules`` overrides house rules.
+    """
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    format: Literal["cavrel-run/1"]
+    experiment: Annotated[str, Field(max_length=80)] | dict[str, Any]
+    rules: dict[str, Any] = {}
+    instruments: dict[Key, dict[str, str]] = {}
+    quantities: dict[Key, Cell] = {}
+    series: dict[Key, dict[Key, Annotated[list[Cell], Field(max_length=MOST_ROWS)]]] = {}
+    excluded: dict[Key, dict[str, Reason]] = {}
+    notes: Annotated[list[Annotated[str, Field(max_length=4000)] | dict[str, Any]], Field(max_length=2000)] = []
+
+    @field_validator("excluded")
+    @classmethod
+    def _rows_or_trials(cls, excluded: dict[str, dict[str, str]]) -> dict[str, dict[str, str]]:
+        for series, reasons in excluded.items():
+            for place in reasons:
+                if not ROW.fullmatch(place) and not TRIAL.fullmatch(place):
+                    raise ValueError(f"'{series}.{place[:30]}' names no row ('4') and no trial ('t.4.2')")
+        return excluded
+
+    def house_rules(self, course: HouseRules | None = None) -> HouseRules:
+        """The course's rules with this run's own over them. Raises RunError."""
+        base = (course or HouseRules()).model_dump()
+        try:
+            return HouseRules.model_validate({**base, **self.rules})
+        except ValidationError as fault:
+            place, what = first_fault(fault)
+            raise RunError(f"rules.{place}", what) from fault
+
+    def left_out_rows(self, series: str) -> dict[int, str]:
+        """Rows of ``series`` left out of fits and folds, with reasons."""
+        return {int(place): reason for place, reason in self.excluded.get(series, {}).items() if ROW.fullmatch(place)}
+
+    def left_out_trials(self, series: str, column: str) -> set[tuple[int, int]]:
+        """(row, trial) pairs of one column left out."""
+        found = (TRIAL.fullmatch(place) for place in self.excluded.get(series, {}))
+        return {(int(m[2]), int(m[3])) for m in found if m and m[1] == column}
+
+
+def load(document: Any) -> RunDocument:
+    """Validate a run document read from JSON. Raises RunError naming the first place at fault."""
+    if not isinstance(document, Mapping):
+        raise RunError("", 'a run document is one JSON object: {"format": "cavrel-run/1", ...}')
+    try:
+        return RunDocument.model_validate(document)
+    except ValidationError as fault:
+        raise RunError(*first_fault(fault)) from fault
+
+
+def trials(cell: Cell) -> list[str]:
+    """The texts of one cell, a text for each trial, empty where nothing was read."""
+    if cell is None:
+        return [""]
+    if isinstance(cell, str):
+        return [cell]
+    return [text or "" for text in cell]

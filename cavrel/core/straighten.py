@@ -1,0 +1,165 @@
+"""What slope and intercept stand for: the law rewritten on the chosen axes, by SymPy, once for each definition.
+
+Where the law reaches, a definition's own result formulas are checked against it. No request waits for this: the work is cached,
+and whoever serves pages does it before the first one.
+"""
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import sympy
+
+from cavrel.core.definition import Definition
+from cavrel.core.errors import CavrelError, DefinitionError
+from cavrel.core.formula.nodes import Binary, Call, Member, Name, Negative, Node, Number, walk
+from cavrel.core.formula.parse import parse, parse_law
+from cavrel.core.formula.text import unparse
+
+_FUNCTIONS = {
+    "sin": sympy.sin,
+    "cos": sympy.cos,
+    "tan": sympy.tan,
+    "asin": sympy.asin,
+    "acos": sympy.acos,
+    "atan": sympy.atan,
+    "sqrt": sympy.sqrt,
+    "exp": sympy.exp,
+    "ln": sympy.log,
+    "log10": lambda x: sympy.log(x, 10),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class LineMeaning:
+    """y = ``slope`` · x + ``intercept`` as the law says it. ``through_origin``: the law's intercept is zero."""
+
+    slope: Node
+    intercept: Node
+
+    @property
+    def through_origin(self) -> bool:
+        return self.intercept == Number(0.0)
+
+
+class _Unreachable(Exception):
+    """The law says nothing about these axes."""
+
+
+@lru_cache(maxsize=256)
+def meanings(definition_json: str) -> dict[str, LineMeaning]:
+    """Fit name -> meaning, for the straight lines of a definition (its canonical JSON) that its law reaches.
+
+    Raises DefinitionError where a result's formula contradicts the law, with the formula the law gives.
+    """
+    definition = Definition.model_validate_json(definition_json)
+    if definition.law is None:
+        return {}
+    try:
+        left, right = parse_law(definition.law)
+    except CavrelError as fault:
+        raise DefinitionError("law", fault.what) from fault
+    found: dict[str, LineMeaning] = {}
+    for name, fit in definition.fits.items():
+        try:
+            slope, intercept = _affine(left, right, definition, fit.series, parse(fit.x), parse(fit.y))
+            found[name] = LineMeaning(_node(slope), _node(intercept))
+        except (_Unreachable, CavrelError, NotImplementedError):
+            continue
+        _check_results(definition, name, slope, intercept)
+    return found
+
+
+def _symbols(node: Node) -> dict[str, sympy.Symbol]:
+    names = {str(unparse(n)) for n in walk(node) if isinstance(n, Name | Member)} - {"pi"}
+    return {name: sympy.Symbol(name.replace(".", "__"), positive=True) for name in names}
+
+
+def _expression(node: Node) -> sympy.Expr:
+    match node:
+        case Number(value, None):
+            return sympy.Integer(int(value)) if value == int(value) else sympy.nsimplify(value, rational=True)
+        case Name("pi"):
+            return sympy.pi
+        case Name() | Member():
+            return sympy.Symbol(unparse(node).replace(".", "__"), positive=True)
+        case Negative(operand):
+            return -_expression(operand)
+        case Binary(op, left, right):
+            a, b = _expression(left), _expression(right)
+            match op:
+                case "+":
+                    return a + b
+                case "-":
+                    return a - b
+                case "*":
+                    return a * b
+                case "/":
+                    return a / b
+                case _:
+                    return a**b
+        case Call(function, (argument,)) if function in _FUNCTIONS:
+            return _FUNCTIONS[function](_expression(argument))
+    raise _Unreachable
+
+
+def _node(expression: sympy.Expr) -> Node:
+    return parse(sympy.sstr(expression).replace("**", "^").replace("__", ".").replace("log(", "ln("))
+
+
+def _affine(
+    left: Node, right: Node, definition: Definition, series: str, x: Node, y: Node
+) -> tuple[sympy.Expr, sympy.Expr]:
+    """Slope and intercept of y over x by the law; raises _Unreachable where y is no straight line in x."""
+    columns = set(definition.series[series].columns)
+    y_names = [n for n in _symbols(y) if n in columns]
+    x_names = [n for n in _symbols(x) if n in columns]
+    if not y_names or not x_names:
+        raise _Unreachable
+    law = _expression(left) - _expression(right)
+    axis = sympy.Symbol("X__axis", positive=True)
+    y_expression, x_expression = _expression(y), _expression(x)
+    for y_name in y_names:
+        symbol = sympy.Symbol(y_name, positive=True)
+        for solution in sympy.solve(law, symbol) if law.has(symbol) else []:
+            on_axes = y_expression.subs(symbol, solution)
+            for x_name in x_names:
+                column = sympy.Symbol(x_name, positive=True)
+                for back in sympy.solve(x_expression - axis, column):
+                    line = sympy.simplify(sympy.expand(on_axes.subs(column, back)))
+                    slope = sympy.simplify(sympy.diff(line, axis))
+                    intercept = sympy.simplify(line.subs(axis, 0)) if not slope.has(axis) else None
+                    varying = {sympy.Symbol(c, positive=True) for c in columns}
+                    if intercept is None or (slope.free_symbols | intercept.free_symbols) & varying:
+                        continue
+                    return slope, intercept
+    raise _Unreachable
+
+
+def _check_results(definition: Definition, fit: str, slope: sympy.Expr, intercept: sympy.Expr) -> None:
+    """A result that uses this fit and nothing else must give back the constant it is named after."""
+    means = {
+        sympy.Symbol(f"{fit}__slope", positive=True): slope,
+        sympy.Symbol(f"{fit}__intercept", positive=True): intercept,
+    }
+    for name, result in definition.results.items():
+        try:
+            formula = _expression(parse(result.formula))
+        except (CavrelError, _Unreachable):
+            continue
+        wanted = sympy.Symbol(name, positive=True)
+        used = formula.free_symbols & set(means)
+        if not used or not any(means[u].has(wanted) for u in used):
+            continue
+        if sympy.simplify(formula.subs(means) - wanted) != 0:
+            right = _solved_for(wanted, {u: means[u] for u in means if means[u].has(wanted)})
+            advice = f"; the law gives {name} = {right}" if right else ""
+            raise DefinitionError(
+                f"results.{name}.formula", f"'{result.formula}' is not what the law says of these axes{advice}"
+            )
+
+
+def _solved_for(wanted: sympy.Symbol, means: dict[sympy.Symbol, sympy.Expr]) -> str:
+    for symbol, meaning in means.items():
+        for solution in sympy.solve(meaning - symbol, wanted):
+            return unparse(_node(solution))
+    return ""

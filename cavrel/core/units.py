@@ -1,0 +1,227 @@
+"""Units: from a text such as ``m/s^2`` to a factor and a dimension, once per text.
+
+The grammar is ours, so that a hostile text costs nothing; the size of each named unit comes from pint.
+"""
+
+import re
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import lru_cache
+
+import pint
+
+from cavrel.core.errors import UnitError
+
+_LONGEST = 60
+_EXPONENT_LIMIT = 12
+_SYMBOLS = {
+    "°": "degree",
+    "°C": "degC",
+    "℃": "degC",
+    "%": "percent",
+    "′": "arcminute",
+    "″": "arcsecond",
+    "Ω": "ohm",
+    "\u2126": "ohm",
+}
+# pint counts physical constants among its units; in a formula they are values with an uncertainty, never units.
+_NOT_UNITS = {"c", "k", "e", "hbar", "ℏ", "R_inf", "mu_0", "epsilon_0", "pi", "π"}
+_SUPERSCRIPTS = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹⁻", "0123456789-")
+_RAISED = str.maketrans("0123456789-", "⁰¹²³⁴⁵⁶⁷⁸⁹⁻")
+_TOKEN = re.compile(r"\s*(?:(°C|[A-Za-zµμΩ\u2126℃°%′″_]+)|(\^?\s*[-−]?\d+(?:/\d+)?|[⁻⁰¹²³⁴⁵⁶⁷⁸⁹]+)|([*·⋅/()]))")
+_BASE_ORDER = ("[mass]", "[length]", "[time]", "[current]", "[temperature]", "[substance]", "[luminosity]")
+_BASE_UNIT = {
+    "[mass]": "kg",
+    "[length]": "m",
+    "[time]": "s",
+    "[current]": "A",
+    "[temperature]": "K",
+    "[substance]": "mol",
+    "[luminosity]": "cd",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Dimension:
+    """Exponents of the base quantities, as sorted pairs ``(name, exponent)``; none for a plain number."""
+
+    powers: tuple[tuple[str, Fraction], ...] = ()
+
+    def __mul__(self, other: "Dimension") -> "Dimension":
+        total = dict(self.powers)
+        for name, power in other.powers:
+            total[name] = total.get(name, Fraction(0)) + power
+        return Dimension(tuple(sorted((n, p) for n, p in total.items() if p)))
+
+    def __pow__(self, exponent: Fraction) -> "Dimension":
+        return Dimension(tuple((n, p * exponent) for n, p in self.powers if p * exponent))
+
+    def __truediv__(self, other: "Dimension") -> "Dimension":
+        return self * other ** Fraction(-1)
+
+    @property
+    def plain(self) -> bool:
+        """True for a pure number."""
+        return not self.powers
+
+    def si(self) -> str:
+        """The coherent SI unit of this dimension as a text this module reads, e.g. ``s^2/m``; empty for a number."""
+        powers = dict(self.powers)
+        over = [_power(_BASE_UNIT[n], powers[n]) for n in _BASE_ORDER if powers.get(n, 0) > 0]
+        under = [_power(_BASE_UNIT[n], -powers[n]) for n in _BASE_ORDER if powers.get(n, 0) < 0]
+        if not under:
+            return " ".join(over)
+        below = under[0] if len(under) == 1 else f"({' '.join(under)})"
+        return f"{' '.join(over) or '1'}/{below}"
+
+    def words(self) -> str:
+        """For error messages: ``m/s^2``, or ``a plain number``."""
+        return self.si() or "a plain number"
+
+
+PLAIN = Dimension()
+
+
+def _power(unit: str, power: Fraction) -> str:
+    return unit if power == 1 else f"{unit}^{power}"
+
+
+@dataclass(frozen=True, slots=True)
+class Unit:
+    """A unit as written: SI value = ``factor`` × number + ``offset``."""
+
+    text: str
+    factor: float
+    offset: float
+    dimension: Dimension
+
+    def to_si(self, number: float) -> float:
+        return number * self.factor + self.offset
+
+    def from_si(self, value: float) -> float:
+        return (value - self.offset) / self.factor
+
+    @property
+    def pretty(self) -> str:
+        """As a person writes it: ``m/s²``, ``kg m²``."""
+        return pretty(self.text)
+
+
+@lru_cache(maxsize=1)
+def _registry() -> pint.UnitRegistry[float]:
+    return pint.UnitRegistry(cache_folder=None)
+
+
+@lru_cache(maxsize=512)
+def _named(name: str) -> tuple[float, float, Dimension]:
+    """Factor, offset and dimension of one named unit, prefix included."""
+    registry = _registry()
+    known = _SYMBOLS.get(name, name.replace("μ", "µ"))
+    if known in _NOT_UNITS or len(known) > 24:
+        raise UnitError("", f"unknown unit '{name}'")
+    try:
+        unit = registry.Unit(known)
+        zero = registry.Quantity(0.0, unit).to_base_units()
+        one = registry.Quantity(1.0, unit).to_base_units()
+    except Exception as fault:  # pint raises many kinds, an AssertionError for some texts among them
+        raise UnitError("", f"unknown unit '{name}'") from fault
+    powers = tuple(sorted((str(n), Fraction(p).limit_denominator(12)) for n, p in unit.dimensionality.items() if p))
+    if any(n not in _BASE_UNIT for n, _ in powers):
+        raise UnitError("", f"'{name}' is not a unit of physics")
+    return float(one.magnitude - zero.magnitude), float(zero.magnitude), Dimension(powers)
+
+
+@lru_cache(maxsize=1024)
+def unit(text: str) -> Unit:
+    """Read a unit text: names, ``*`` or a space between, ``/``, brackets, whole or simple broken exponents.
+
+    Raises UnitError with the part that cannot be read.
+    """
+    if len(text) > _LONGEST:
+        raise UnitError("", "a unit this long cannot be right")
+    stripped = text.strip()
+    if stripped in ("", "1"):
+        return Unit("", 1.0, 0.0, PLAIN)
+    tokens = _tokens(stripped)
+    if len(tokens) == 1:
+        factor, offset, dimension = _named(tokens[0])
+        return Unit(stripped, factor, offset, dimension)
+    factor, dimension, rest = _product(tokens, stripped)
+    if rest:
+        raise UnitError("", f"cannot read the unit '{stripped}' from '{rest[0]}' on")
+    return Unit(stripped, factor, 0.0, dimension)
+
+
+def _tokens(text: str) -> list[str]:
+    tokens, position = [], 0
+    while position < len(text):
+        match = _TOKEN.match(text, position)
+        if not match:
+            raise UnitError("", f"cannot read '{text[position:]}' in the unit '{text}'")
+        tokens.append(next(group for group in match.groups() if group))
+        position = match.end()
+    return tokens
+
+
+def _product(tokens: list[str], text: str) -> tuple[float, Dimension, list[str]]:
+    """A product or quotient from the front of ``tokens``; a quotient divides by the one factor that follows."""
+    factor, dimension, sign = 1.0, PLAIN, 1
+    first = True
+    while tokens and tokens[0] != ")":
+        if tokens[0] in "*·⋅/" and not first:
+            sign = -1 if tokens[0] == "/" else 1
+            tokens = tokens[1:]
+        if not tokens:
+            raise UnitError("", f"the unit '{text}' ends in the middle")
+        size, kind, tokens = _factor(tokens, text)
+        factor, dimension = factor * size**sign, dimension * kind ** Fraction(sign)
+        sign, first = 1, False
+    if first:
+        raise UnitError("", f"an empty bracket in the unit '{text}'")
+    return factor, dimension, tokens
+
+
+def _factor(tokens: list[str], text: str) -> tuple[float, Dimension, list[str]]:
+    head, tokens = tokens[0], tokens[1:]
+    if head == "(":
+        size, kind, tokens = _product(tokens, text)
+        if not tokens:
+            raise UnitError("", f"a bracket is not closed in the unit '{text}'")
+        tokens = tokens[1:]
+    elif head == "1":
+        size, kind = 1.0, PLAIN
+    elif head[0] in "^-−*·⋅/)" or head[0].isdigit() or head[0] in "⁻⁰¹²³⁴⁵⁶⁷⁸⁹":
+        raise UnitError("", f"cannot read '{head}' in the unit '{text}'")
+    else:
+        size, offset, kind = _named(head)
+        if offset:
+            raise UnitError("", f"'{head}' has a zero of its own and cannot be part of '{text}'; use K")
+    if tokens and (tokens[0][0] in "^-−⁻⁰¹²³⁴⁵⁶⁷⁸⁹" or tokens[0][0].isdigit()):
+        digits = tokens[0].lstrip("^").replace(" ", "").replace("−", "-").translate(_SUPERSCRIPTS)
+        if digits.endswith("/0"):
+            raise UnitError("", f"an exponent in the unit '{text}' divides by zero")
+        power = Fraction(digits)
+        if abs(power) > _EXPONENT_LIMIT:
+            raise UnitError("", f"an exponent in the unit '{text}' is too large")
+        size, kind, tokens = size ** float(power), kind**power, tokens[1:]
+    return size, kind, tokens
+
+
+@lru_cache(maxsize=1024)
+def pretty(text: str) -> str:
+    """``m/s^2`` as ``m/s²``, ``N*m`` as ``N m``."""
+    raised = re.sub(r"\^\s*([-−]?\d+)(?!/|\d)", lambda m: m.group(1).replace("−", "-").translate(_RAISED), text)
+    return raised.replace("*", " ")
+
+
+@lru_cache(maxsize=1024)
+def quantity(text: str) -> tuple[float, Unit]:
+    """Read a number with a unit, ``1 mm`` or ``0.5 %``; returns the SI value and the unit as written.
+
+    Raises UnitError when there is no number at the front.
+    """
+    match = re.fullmatch(r"\s*([-+−]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d{1,3})?)\s*(.*?)\s*", text)
+    if not match or len(text) > 2 * _LONGEST:
+        raise UnitError("", f"'{text[:40]}' is not a number with a unit, such as '1 mm'")
+    as_unit = unit(match.group(2))
+    return as_unit.to_si(float(match.group(1).replace(",", ".").replace("−", "-"))), as_unit

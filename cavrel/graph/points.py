@@ -1,0 +1,235 @@
+"""Points on graph paper: readings with error bars, the fitted line with its band, residuals under it on the same x."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from html import escape
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cavrel.graph import svg
+from cavrel.graph.scale import Scale, fit_scale
+
+Array = NDArray[np.float64]
+
+RADIUS = 4.4
+MAGNIFICATIONS = (2, 5, 10, 20, 50, 100, 200, 500, 1000)
+_SHOWN_BAR = 9.0
+"""Pixels. Error bars shorter than a dot is wide are drawn magnified, and the page says by how much."""
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """One reading: SI values and standard uncertainties; ``state``: ``read``, ``out``, ``suspect``; ``at`` links it to the margin."""
+
+    x: float
+    y: float
+    u_x: float
+    u_y: float
+    at: str
+    label: str
+    state: str = "read"
+
+
+@dataclass(frozen=True, slots=True)
+class Axis:
+    """What stands beside an axis: a word, a symbol in italics, the unit."""
+
+    word: str
+    symbol: str
+    unit: str
+
+    def pieces(self, scale: Scale) -> list[tuple[str, str]]:
+        unit = scale.unit(self.unit)
+        return [("", f"{self.word} " if self.word else ""), ("sym", self.symbol), ("", f" / {unit}" if unit else "")]
+
+
+def magnification(marks: Sequence[Mark], y: Scale) -> int:
+    """By how much to draw error bars longer, so that the typical one shows beside its dot; 1 where they show anyway."""
+    bars = [abs(y.at(m.y + m.u_y) - y.at(m.y)) for m in marks if m.state != "out" and m.u_y > 0]
+    if not bars:
+        return 1
+    typical = float(np.median(bars))
+    if typical >= RADIUS + 1:
+        return 1
+    return next((m for m in MAGNIFICATIONS if typical * m >= _SHOWN_BAR), MAGNIFICATIONS[-1])
+
+
+def point(mark: Mark, x: Scale, y: Scale, times: float = 1.0, linked: bool = True) -> str:
+    """A filled dot with error bars; hollow with a stroke through where left out; in a dashed ring where suspected."""
+    px, py = x.at(mark.x), y.at(mark.y)
+    parts = []
+    up, right = abs(y.at(mark.y + times * mark.u_y) - py), abs(x.at(mark.x + times * mark.u_x) - px)
+    if mark.state != "out":
+        if up > RADIUS * 0.6:
+            parts.append(_bar(px, py - up, px, py + up, 4.0))
+        if right > RADIUS * 0.6:
+            parts.append(_bar(px - right, py, px + right, py, 4.0))
+    if mark.state == "suspect":
+        parts.append(svg.tag("circle", cx=px, cy=py, r=10.0, class_="ring"))
+    parts.append(svg.tag("circle", cx=px, cy=py, r=RADIUS, class_="dot hollow" if mark.state == "out" else "dot"))
+    if mark.state == "out":
+        parts.append(svg.line(px - 7, py + 7, px + 7, py - 7, "strike"))
+    if not linked:
+        return svg.tag("g", *parts, class_="pt")
+    return svg.tag(
+        "g",
+        svg.tag("circle", cx=px, cy=py, r=14.0, class_="hit"),
+        *parts,
+        class_=f"pt {mark.state}",
+        tabindex=0,
+        role="button",
+        data_at=mark.at,
+        data_state=mark.state,
+        aria_label=mark.label,
+    )
+
+
+def _bar(x1: float, y1: float, x2: float, y2: float, cap: float) -> str:
+    if x1 == x2:
+        return svg.line(x1, y1, x2, y2, "bar") + "".join(svg.line(x1 - cap, y, x1 + cap, y, "bar") for y in (y1, y2))
+    return svg.line(x1, y1, x2, y2, "bar") + "".join(svg.line(x, y1 - cap, x, y1 + cap, "bar") for x in (x1, x2))
+
+
+def grid(x: Scale, y: Scale, x_labels: bool = True) -> str:
+    """Ruled paper, ticks and their numbers."""
+    parts = [svg.line(x.at(v), y.start, x.at(v), y.end, "rule") for v in x.ticks()]
+    parts += [svg.line(x.start, y.at(v), x.end, y.at(v), "rule") for v in y.ticks()]
+    parts += [svg.words(x.start - 8, y.at(v) + 4, y.text(v), "tick", "end") for v in y.ticks()]
+    if x_labels:
+        parts += [svg.words(x.at(v), y.start + 17, x.text(v), "tick") for v in x.ticks()]
+    parts += [svg.line(x.start, y.start, x.end, y.start, "axis"), svg.line(x.start, y.start, x.start, y.end, "axis")]
+    return svg.tag("g", *parts, aria_hidden="true")
+
+
+def span(values: Array) -> tuple[float, float]:
+    finite = values[np.isfinite(values)]
+    return (float(finite.min()), float(finite.max())) if len(finite) else (0.0, 1.0)
+
+
+def _clip(points: list[tuple[float, float]], y: Scale) -> list[tuple[float, float]]:
+    top, bottom = min(y.start, y.end), max(y.start, y.end)
+    return [(px, min(max(py, top), bottom)) for px, py in points]
+
+
+def raw_curve(
+    marks: Sequence[Mark],
+    x_axis: Axis,
+    y_axis: Axis,
+    theory: tuple[Array, Array] | None,
+    title: str,
+    width: float = 300,
+    height: float = 330,
+) -> str:
+    """The readings as they were taken, with the law's curve as a thin dashed line."""
+    xs, ys = np.array([m.x for m in marks]), np.array([m.y for m in marks])
+    x = fit_scale(*span(xs), 54.0, width - 12, 4)
+    y = fit_scale(*span(ys), height - 46, 12.0, 5)
+    parts = [grid(x, y)]
+    if theory is not None:
+        inside = (theory[1] >= y.low) & (theory[1] <= y.high)
+        parts.append(
+            svg.polyline(
+                [(x.at(a), y.at(b)) for a, b in zip(theory[0][inside], theory[1][inside], strict=True)], "theory"
+            )
+        )
+    parts += [point(m, x, y) for m in marks]
+    parts.append(svg.rich((x.start + x.end) / 2, height - 6, x_axis.pieces(x)))
+    parts.append(svg.rich(0, 0, y_axis.pieces(y), transform=f"translate(13 {(y.start + y.end) / 2:.1f}) rotate(-90)"))
+    return svg.drawing(width, height, title, *parts)
+
+
+@dataclass(frozen=True, slots=True)
+class FittedLine:
+    """The line over ``x`` ``(n,)``: ``y``, half-width of its 95 % band ``band``, and for each fitted mark its residual."""
+
+    x: Array
+    y: Array
+    band: Array
+    residuals: Sequence[tuple[Mark, float]]
+
+
+def straight_line(
+    marks: Sequence[Mark],
+    x_axis: Axis,
+    y_axis: Axis,
+    fitted: FittedLine | None,
+    title: str,
+    width: float = 470,
+    height: float = 420,
+) -> tuple[str, int]:
+    """The readings on chosen axes, the fitted line with its band, residuals underneath. Returns the SVG and how many times the
+    error bars are drawn larger than they are."""
+    xs, ys = np.array([m.x for m in marks]), np.array([m.y for m in marks])
+    strip = 92.0 if fitted is not None else 0.0
+    x = fit_scale(*span(xs), 58.0, width - 12, 6)
+    y = fit_scale(*span(ys), height - 46 - strip, 10.0, 6)
+    times = magnification(marks, y)
+    parts = [grid(x, y, x_labels=fitted is None)]
+    if fitted is not None:
+        upper = [(x.at(a), y.at(b + h)) for a, b, h in zip(fitted.x, fitted.y, fitted.band, strict=True)]
+        lower = [(x.at(a), y.at(b - h)) for a, b, h in zip(fitted.x, fitted.y, fitted.band, strict=True)]
+        parts.append(svg.area(_clip(upper + lower[::-1], y), "band"))
+        inside = [(x.at(a), y.at(b)) for a, b in zip(fitted.x, fitted.y, strict=True) if y.low <= b <= y.high]
+        parts.append(svg.polyline(inside, "fit"))
+    parts += [point(m, x, y, times) for m in marks]
+    parts.append(svg.rich(0, 0, y_axis.pieces(y), transform=f"translate(13 {(y.start + y.end) / 2:.1f}) rotate(-90)"))
+    if fitted is not None:
+        parts.append(_residuals(fitted, x, y_axis, height, strip))
+    parts.append(svg.rich((x.start + x.end) / 2, height - 6, x_axis.pieces(x)))
+    return svg.drawing(width, height, title, *parts), times
+
+
+def _residuals(fitted: FittedLine, x: Scale, y_axis: Axis, height: float, strip: float) -> str:
+    """Residuals with their true error bars on the same x."""
+    largest = max([1e-300, *(abs(r) + m.u_y for m, r in fitted.residuals)])
+    y = fit_scale(-largest, largest, height - 46, height - 46 - strip + 22, 2, zero=False)
+    limit = max(abs(y.low), abs(y.high))
+    y = Scale(-limit, limit, limit, y.exponent, y.start, y.end)
+    parts = [svg.line(x.at(v), y.start, x.at(v), y.end, "rule") for v in x.ticks()]
+    parts += [
+        svg.line(x.start, y.at(0.0), x.end, y.at(0.0), "zero"),
+        svg.line(x.start, y.start, x.start, y.end, "axis"),
+    ]
+    parts += [
+        svg.words(x.start - 8, y.at(v) + 4, ("+" if v > 0 else "") + y.text(v), "tick", "end")
+        for v in (-limit, 0.0, limit)
+    ]
+    parts += [svg.words(x.at(v), y.start + 17, x.text(v), "tick") for v in x.ticks()]
+    unit = y.unit(y_axis.unit)
+    parts.append(svg.words(x.end, y.end - 6, f"residuals{f' in {unit}' if unit else ''}", "note", "end"))
+    for mark, residual in fitted.residuals:
+        px, py = x.at(mark.x), y.at(residual)
+        up = abs(y.at(residual + mark.u_y) - py)
+        parts.append(svg.line(px, py - up, px, py + up, "bar"))
+        ring = svg.tag("circle", cx=px, cy=py, r=8.0, class_="ring") if mark.state == "suspect" else ""
+        parts.append(ring + svg.tag("circle", cx=px, cy=py, r=3.4, class_="dot"))
+    return svg.tag("g", *parts, aria_hidden="true")
+
+
+def small(
+    marks: Sequence[Mark], x_axis: Axis, y_axis: Axis, title: str, width: float = 236, height: float = 172
+) -> str:
+    """The small live graph beside the table."""
+    if not marks:
+        empty = svg.words(width / 2, height / 2, "The first full row draws a point here.", "note")
+        x, y = fit_scale(0, 1, 36.0, width - 8, 2), fit_scale(0, 1, height - 24, 26.0, 2)
+        frame = svg.line(x.start, y.start, x.end, y.start, "axis") + svg.line(x.start, y.start, x.start, y.end, "axis")
+        return svg.drawing(width, height, title, frame, empty)
+    xs, ys = np.array([m.x for m in marks]), np.array([m.y for m in marks])
+    x = fit_scale(*span(xs), 36.0, width - 8, 3)
+    y = fit_scale(*span(ys), height - 24, 26.0, 2)
+    parts = [grid(x, y)] + [point(m, x, y) for m in marks]
+    unit_y, unit_x = y.unit(y_axis.unit), x.unit(x_axis.unit)
+    parts.append(svg.rich(6, 12, [("sym", y_axis.symbol), ("", f" in {unit_y}" if unit_y else "")], "start"))
+    parts.append(
+        svg.rich(
+            width - 6, 12, [("", "against "), ("sym", x_axis.symbol), ("", f" in {unit_x}" if unit_x else "")], "end"
+        )
+    )
+    return svg.drawing(width, height, title, *parts)
+
+
+def described(title: str, marks: Sequence[Mark]) -> str:
+    """What a screen reader says of a graph."""
+    return escape(f"{title}, {len(marks)} points")

@@ -1,0 +1,59 @@
+"""SVG as text, escaped."""
+
+from html import escape
+
+
+def tag(name: str, *children: str, text: str | None = None, **attributes: object) -> str:
+    """An element. Underscores in attribute names stand for hyphens, ``class_`` for ``class``; numbers are written short."""
+    shown = "".join(
+        f' {key.rstrip("_").replace("_", "-")}="{escape(_short(value))}"'
+        for key, value in attributes.items()
+        if value is not None
+    )
+    inside = "".join(children) + (escape(text) if text is not None else "")
+    return f"<{name}{shown}>{inside}</{name}>" if inside else f"<{name}{shown}/>"
+
+
+def _short(value: object) -> str:
+    if isinstance(value, float):
+        return f"{value:.2f}".rstrip("0").rstrip(".")
+    return str(value)
+
+
+def drawing(width: float, height: float, title: str, *parts: str, class_: str = "graph", **attributes: object) -> str:
+    """A whole drawing with its title for screen readers. Its points may take the focus, so it is a group, not one image."""
+    return tag(
+        "svg",
+        *parts,
+        text=None,
+        class_=class_,
+        viewBox=f"0 0 {_short(float(width))} {_short(float(height))}",
+        role="group",
+        aria_label=title,
+        xmlns="http://www.w3.org/2000/svg",
+        **attributes,
+    )
+
+
+def line(x1: float, y1: float, x2: float, y2: float, class_: str) -> str:
+    return tag("line", x1=float(x1), y1=float(y1), x2=float(x2), y2=float(y2), class_=class_)
+
+
+def polyline(points: list[tuple[float, float]], class_: str) -> str:
+    """A path through ``points``."""
+    return tag("path", d="M" + "L".join(f"{x:.2f} {y:.2f}" for x, y in points), class_=class_) if points else ""
+
+
+def area(points: list[tuple[float, float]], class_: str) -> str:
+    """A closed outline."""
+    return tag("path", d="M" + "L".join(f"{x:.2f} {y:.2f}" for x, y in points) + "Z", class_=class_) if points else ""
+
+
+def words(x: float, y: float, text: str, class_: str, anchor: str = "middle") -> str:
+    return tag("text", text=text, x=float(x), y=float(y), class_=class_, text_anchor=anchor)
+
+
+def rich(x: float, y: float, pieces: list[tuple[str, str]], anchor: str = "middle", **attributes: object) -> str:
+    """Text of ``(class, words)`` pieces, such as a label with its symbol in italics."""
+    inside = "".join(tag("tspan", text=piece, class_=class_ or None) for class_, piece in pieces)
+    return tag("text", inside, text=None, x=float(x), y=float(y), text_anchor=anchor, class_="label", **attributes)

@@ -1,0 +1,113 @@
+"""Serving: find or start the database, bring it up to date, listen, and stop cleanly."""
+
+import logging
+import os
+import signal
+import socket
+import sys
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+
+import psycopg
+import waitress
+
+from cavrel.store.cluster import Cluster, ClusterError, default_folder
+from cavrel.store.migrate import NewerDatabase, migrate
+from cavrel.store.pool import Pool, open_pool
+
+HOST = "127.0.0.1"
+PORT = 8090
+
+
+class CannotServe(Exception):
+    """Something outside stands in the way; says what to do about it."""
+
+
+@contextmanager
+def database() -> Iterator[str]:
+    """The database's URL: ``DATABASE_URL``, or a private cluster that stops with the block. Raises CannotServe."""
+    named = os.environ.get("DATABASE_URL")
+    if named:
+        yield named
+        return
+    folder = default_folder()
+    print(f"database: a private PostgreSQL in {folder}", flush=True)
+    try:
+        with Cluster(folder).running() as url:
+            yield url
+    except ClusterError as fault:
+        raise CannotServe(str(fault)) from fault
+
+
+def prepare(url: str) -> None:
+    """Bring the schema up to date. Raises CannotServe."""
+    try:
+        applied = migrate(url)
+    except NewerDatabase as fault:
+        raise CannotServe(str(fault)) from fault
+    except psycopg.OperationalError as fault:
+        said = str(fault).strip().splitlines()[0]
+        raise CannotServe(
+            f"the database does not answer: {said}. See whether it runs and whether DATABASE_URL is right."
+        ) from fault
+    except psycopg.Error as fault:
+        raise CannotServe(
+            f"the database refused the schema: {str(fault).strip().splitlines()[0]}. Its user must be allowed to create tables."
+        ) from fault
+    if applied:
+        print(f"database: schema brought up to {applied[-1]}", flush=True)
+
+
+def listen(port: int) -> socket.socket:
+    """A socket on loopback. Raises CannotServe for a port in use."""
+    found = socket.socket()
+    found.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        found.bind((os.environ.get("CAVREL_HOST") or HOST, port))
+        found.listen(1024)
+    except (OSError, OverflowError) as fault:
+        found.close()
+        raise CannotServe(
+            f"port {port} cannot be had ({fault.strerror if isinstance(fault, OSError) else fault}): is another Cavrel running? "
+            f"Stop it, or choose another: CAVREL_PORT={PORT + 1}"
+        ) from fault
+    return found
+
+
+def port_wanted() -> int:
+    """``CAVREL_PORT``, or the usual one. Raises CannotServe."""
+    text = os.environ.get("CAVREL_PORT") or str(PORT)
+    if not text.isdigit() or not 0 <= int(text) < 65536:
+        raise CannotServe(f"CAVREL_PORT is '{text}', which is no port number")
+    return int(text)
+
+
+def serve(load: Callable[[Pool], None] | None = None) -> None:
+    """Serve until stopped; ``load`` fills the database first. Raises CannotServe before anything is served."""
+    from cavrel.web import create_app
+
+    began = time.monotonic()
+    logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(name)s: %(message)s")
+    # A stop asked for by a service manager ends like Ctrl-C: through the blocks that close what was opened.
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+    place = listen(port_wanted())
+    with place, database() as url:
+        prepare(url)
+        with open_pool(url, size=16) as pool:
+            if load is not None:
+                load(pool)
+            app = create_app(pool)
+            server = waitress.create_server(
+                app, sockets=[place], threads=12, ident=None, clear_untrusted_proxy_headers=True
+            )
+            host, port = place.getsockname()[:2]
+            print(
+                f"Cavrel is ready after {time.monotonic() - began:.1f} s: http://{host}:{port}/  (Ctrl-C stops it)",
+                flush=True,
+            )
+            try:
+                server.run()
+            finally:
+                server.close()
+                print("stopped; everything shown as saved is in the database", flush=True)

@@ -1,0 +1,1 @@
+"""PostgreSQL: plain SQL through psycopg. See README.md."""

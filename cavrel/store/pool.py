@@ -1,0 +1,44 @@
+"""Connections to the database."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+import psycopg
+from psycopg.rows import DictRow, dict_row
+from psycopg_pool import ConnectionPool, PoolTimeout
+
+Connection = psycopg.Connection[DictRow]
+Pool = ConnectionPool[Connection]
+
+
+class DatabaseAway(Exception):
+    """The database does not answer; nothing was saved, and nothing that was saved is lost."""
+
+
+def open_pool(url: str, size: int = 12) -> Pool:
+    """A pool of connections to ``url``. Each is tried before it is lent, so that a restarted database is met with a new one."""
+    return ConnectionPool(
+        url,
+        connection_class=psycopg.Connection[DictRow],
+        kwargs={"row_factory": dict_row, "connect_timeout": 3},
+        min_size=1,
+        max_size=size,
+        timeout=4,
+        check=ConnectionPool.check_connection,
+        reconnect_timeout=15,
+        open=True,
+        name="cavrel",
+    )
+
+
+@contextmanager
+def transaction(pool: Pool) -> Iterator[Connection]:
+    """A connection inside a transaction: committed when the block ends, rolled back when it raises.
+
+    Raises DatabaseAway when no connection can be had or it breaks on the way.
+    """
+    try:
+        with pool.connection() as connection:
+            yield connection
+    except (PoolTimeout, psycopg.OperationalError) as fault:
+        raise DatabaseAway(str(fault)) from fault

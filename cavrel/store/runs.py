@@ -1,0 +1,131 @@
+"""Courses, benches, definitions and runs."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from psycopg.types.json import Jsonb
+
+from cavrel.core.definition import Definition
+from cavrel.store.pool import Connection
+
+
+@dataclass(frozen=True, slots=True)
+class Course:
+    id: int
+    slug: str
+    title: str
+    place: str
+    rules: Mapping[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Bench:
+    id: int
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """A run with what a page needs of its course, bench and definition. ``entries``: how many there are."""
+
+    id: int
+    title: str
+    course: int
+    course_title: str
+    course_rules: Mapping[str, Any]
+    rules: Mapping[str, Any]
+    instruments: Mapping[str, Any]
+    bench: str
+    hash: str
+    experiment: str
+    made_at: datetime
+    entries: int
+
+
+_RUN = """
+    select run.id, run.title, run.course, course.title as course_title, course.rules as course_rules, run.rules, run.instruments,
+           bench.name as bench, run.definition as hash, definition.experiment, run.made_at,
+           (select count(*) from entry where entry.run = run.id) as entries
+    from run join course on course.id = run.course join bench on bench.id = run.bench join definition on definition.hash = run.definition
+"""
+
+
+def courses(connection: Connection) -> list[Course]:
+    """All courses, oldest first."""
+    return [Course(**row) for row in connection.execute("select id, slug, title, place, rules from course order by id")]
+
+
+def make_course(
+    connection: Connection, slug: str, title: str, place: str, rules: Mapping[str, Any], benches: list[str]
+) -> Course:
+    """A course with its benches; if one of this slug stands already, that one, unchanged but for benches it lacks."""
+    connection.execute(
+        "insert into course (slug, title, place, rules) values (%s, %s, %s, %s) on conflict (slug) do nothing",
+        [slug, title, place, Jsonb(rules)],
+    )
+    row = connection.execute("select id, slug, title, place, rules from course where slug = %s", [slug]).fetchone()
+    assert row is not None
+    course = Course(**row)
+    for name in benches:
+        connection.execute("insert into bench (course, name) values (%s, %s) on conflict do nothing", [course.id, name])
+    return course
+
+
+def benches(connection: Connection, course: int) -> list[Bench]:
+    """The benches of a course in the order they were made."""
+    return [
+        Bench(**row) for row in connection.execute("select id, name from bench where course = %s order by id", [course])
+    ]
+
+
+def pin(connection: Connection, definition: Definition) -> str:
+    """Keep a definition under its content hash; returns the hash."""
+    digest = definition.content_hash()
+    connection.execute(
+        "insert into definition (hash, experiment, body) values (%s, %s, %s) on conflict do nothing",
+        [digest, definition.id, Jsonb(definition.document())],
+    )
+    return digest
+
+
+def pinned(connection: Connection, digest: str) -> dict[str, Any]:
+    """The definition document kept under ``digest``. Raises LookupError."""
+    row = connection.execute("select body from definition where hash = %s", [digest]).fetchone()
+    if row is None:
+        raise LookupError(digest)
+    return dict(row["body"])
+
+
+def start(
+    connection: Connection,
+    course: int,
+    bench: int,
+    definition: Definition,
+    title: str,
+    client_key: UUID,
+    rules: Mapping[str, Any] | None = None,
+    instruments: Mapping[str, Any] | None = None,
+) -> int:
+    """Start a run and return its id; the same ``client_key`` again returns the run it started."""
+    connection.execute(
+        """insert into run (course, bench, definition, title, rules, instruments, client_key) values (%s, %s, %s, %s, %s, %s, %s)
+        on conflict (client_key) do nothing""",
+        [course, bench, pin(connection, definition), title, Jsonb(rules or {}), Jsonb(instruments or {}), client_key],
+    )
+    row = connection.execute("select id from run where client_key = %s", [client_key]).fetchone()
+    assert row is not None
+    return int(row["id"])
+
+
+def get(connection: Connection, run: int) -> Run | None:
+    """One run, or None."""
+    row = connection.execute(_RUN + " where run.id = %s", [run]).fetchone()
+    return Run(**row) if row else None
+
+
+def of_course(connection: Connection, course: int) -> list[Run]:
+    """The runs of a course, newest first."""
+    return [Run(**row) for row in connection.execute(_RUN + " where run.course = %s order by run.id desc", [course])]

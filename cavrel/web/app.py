@@ -1,0 +1,143 @@
+"""The application: pages joined, errors answered, and nothing kept in the process."""
+
+import json
+import logging
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+from flask import Flask, Response, current_app, jsonify, render_template, request, send_from_directory, url_for
+from flask.typing import ResponseReturnValue
+from flask_wtf.csrf import CSRFError, CSRFProtect, generate_csrf
+from werkzeug.exceptions import HTTPException
+
+from cavrel import __version__, catalogue
+from cavrel.store import settings
+from cavrel.store.pool import DatabaseAway, Pool, transaction
+from cavrel.web import entries, judge, logbook, measure, patterns, shelf, straighten, texts
+
+STATIC = Path(__file__).resolve().parent / "static"
+_POLICY = "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
+log = logging.getLogger("cavrel")
+
+
+def create_app(pool: Pool, testing: bool = False) -> Flask:
+    """The application over ``pool``, whose database is migrated already."""
+    app = _Application("cavrel.web", static_folder=str(STATIC), template_folder=str(STATIC.parent / "templates"))
+    with transaction(pool) as connection:
+        secret = settings.secret_key(connection)
+    app.config.update(
+        SECRET_KEY=secret,
+        WTF_CSRF_TIME_LIMIT=None,
+        SESSION_COOKIE_SAMESITE="Lax",
+        SESSION_COOKIE_HTTPONLY=True,
+        TESTING=testing,
+        SESSION_COOKIE_NAME="cavrel",
+        MAX_CONTENT_LENGTH=2 * 1024 * 1024,
+        PERMANENT_SESSION_LIFETIME=timedelta(days=365),
+    )
+    app.extensions["cavrel_pool"] = pool
+    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    app.jinja_env.filters.update(texts.FILTERS)
+    app.jinja_env.globals.update(texts.GLOBALS)
+    CSRFProtect(app)
+
+    def static(name: str) -> str:
+        return url_for("static", filename=name)
+
+    app.jinja_env.globals.update(static=static)
+    for page in (shelf, measure, straighten, judge, logbook, entries, patterns):
+        app.register_blueprint(page.pages)
+    app.add_url_rule("/sw.js", view_func=service_worker)
+    app.add_url_rule("/token", view_func=token)
+    app.add_url_rule("/health", view_func=health)
+    app.after_request(_guard)
+    app.register_error_handler(DatabaseAway, _database_away)
+    app.register_error_handler(CSRFError, _stale_page)
+    app.register_error_handler(HTTPException, _http_error)
+    app.register_error_handler(Exception, _broken)
+    for definition in catalogue.experiments().values():
+        # Compiling and reading the laws takes a second; no request waits for it.
+        catalogue.program_of(definition)
+        catalogue.meanings_of(definition)
+    return app
+
+
+class _Application(Flask):
+    def get_send_file_max_age(self, filename: str | None) -> int | None:
+        """Vendored files carry their version in the manifest and stay; our own are asked for again, by their ETag."""
+        return 30 * 24 * 3600 if filename and filename.startswith("vendor/") else None
+
+
+def service_worker() -> ResponseReturnValue:
+    """The script that keeps pages readable while the server is away; it must be served from the root to reach all of them."""
+    response = send_from_directory(STATIC / "js", "sw.js", max_age=0)
+    response.headers["Service-Worker-Allowed"] = "/"
+    return response
+
+
+def token() -> ResponseReturnValue:
+    """A fresh token for a page whose own has gone stale, so that what it keeps can still be sent."""
+    return jsonify(token=generate_csrf())
+
+
+def health() -> ResponseReturnValue:
+    """Says whether this process reaches its database."""
+    with transaction(current_app.extensions["cavrel_pool"]) as connection:
+        connection.execute("select 1")
+    return jsonify(ok=True, version=__version__)
+
+
+def _guard(response: Response) -> Response:
+    response.headers["Content-Security-Policy"] = _POLICY
+    response.headers["X-Content-Type-Options"] = "nosniff"
+    response.headers["Referrer-Policy"] = "same-origin"
+    if response.mimetype in ("text/html", "application/json"):
+        response.headers["Cache-Control"] = "no-cache"
+    return response
+
+
+def _wants_json() -> bool:
+    return request.path.endswith((".json", "/entries", "/token", "/health"))
+
+
+def _answer(status: int, title: str, what: str, **more: Any) -> ResponseReturnValue:
+    if _wants_json():
+        return Response(json.dumps({"error": title, "what": what, **more}), status, mimetype="application/json")
+    return render_template("error.html", title=title, what=what), status
+
+
+def _database_away(fault: DatabaseAway) -> ResponseReturnValue:
+    log.warning("database away: %s", fault)
+    return _answer(
+        503,
+        "The database does not answer",
+        "Nothing that was saved is lost. Readings typed meanwhile stay in their page and are sent when it is back. "
+        "Whoever runs this server should see whether PostgreSQL is running.",
+    )
+
+
+def _stale_page(fault: CSRFError) -> ResponseReturnValue:
+    return _answer(400, "This page is out of date", "Load it again; what you typed is kept in it.", stale=True)
+
+
+def _http_error(fault: HTTPException) -> ResponseReturnValue:
+    code = fault.code or 500
+    if code == 404:
+        return _answer(
+            404,
+            "There is no such page",
+            "The link may be mistyped, or the run belongs to another database. The Shelf lists every run.",
+        )
+    if code == 413:
+        return _answer(413, "Too much at once", "A page sends at most two megabytes.")
+    return _answer(code, fault.name, str(fault.description))
+
+
+def _broken(fault: Exception) -> ResponseReturnValue:
+    log.exception("unexpected fault at %s", request.path)
+    return _answer(
+        500,
+        "Something broke here",
+        "That is our fault, not yours. What was shown as saved is safe; the server's log says more.",
+    )

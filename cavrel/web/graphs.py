@@ -1,0 +1,156 @@
+"""Graphs of a run for the page: what the analysis holds, handed to the drawing layer with its marks, axes and titles."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from markupsafe import Markup
+
+from cavrel.core import uncertainty
+from cavrel.core.analysis import FitAnalysis, ResultAnalysis, Values
+from cavrel.core.curve import law_curve, raw_columns
+from cavrel.core.document import result_text
+from cavrel.core.rounding import significant
+from cavrel.graph import numberline, points
+from cavrel.graph.points import Axis, Mark
+from cavrel.web.opened import Opened
+from cavrel.web.texts import one_line
+
+
+@dataclass(frozen=True, slots=True)
+class Straightened:
+    """Both graphs of Straighten; ``times``: how much larger the error bars are drawn."""
+
+    raw: Markup | None
+    line: Markup
+    times: int
+
+
+def _states(opened: Opened, series: str) -> dict[int, str]:
+    """Rows (from 1) that are left out or suspected."""
+    states: dict[int, str] = {}
+    for flag in opened.flags:
+        parts = flag.at.split(".")
+        if flag.level != "note" and parts[0] == series and len(parts) > 1:
+            row = parts[1] if len(parts) == 2 else parts[2]
+            states[int(row)] = "suspect"
+    for slot in opened.state.left_out:
+        parts = slot.split(".")
+        if parts[0] == series and len(parts) == 2:
+            states[int(parts[1])] = "out"
+    return states
+
+
+def _marks(
+    opened: Opened, series: str, x: np.ndarray, y: np.ndarray, u_x: np.ndarray, u_y: np.ndarray, axes: tuple[Axis, Axis]
+) -> list[Mark]:
+    states = _states(opened, series)
+    marks = []
+    for i in range(len(x)):
+        if not (math.isfinite(x[i]) and math.isfinite(y[i])):
+            continue
+        state = states.get(i + 1, "read")
+        said = ", ".join(
+            f"{a.symbol} {significant(float(v), 4)} {a.unit}".strip() for a, v in zip(axes, (x[i], y[i]), strict=True)
+        )
+        word = {"out": ", left out", "suspect": ", suspected"}.get(state, "")
+        marks.append(
+            Mark(
+                float(x[i]),
+                float(y[i]),
+                float(u_x[i]),
+                float(u_y[i]),
+                f"{series}.{i + 1}",
+                f"Row {i + 1}: {said}{word}",
+                state,
+            )
+        )
+    return marks
+
+
+def fit_axes(opened: Opened, fit: FitAnalysis) -> tuple[Axis, Axis]:
+    """The axes of a fit."""
+    body, step = opened.definition.fits[fit.name], opened.program.fits[fit.name]
+    return (
+        Axis(body.x_label, one_line(body.x), step.x_unit.pretty),
+        Axis(body.y_label, one_line(body.y), step.y_unit.pretty),
+    )
+
+
+def fit_marks(opened: Opened, fit: FitAnalysis) -> list[Mark]:
+    """The readings on a fit's axes."""
+    series = opened.program.fits[fit.name].series
+    return _marks(opened, series, fit.x, fit.y, fit.u_x, fit.u_y, fit_axes(opened, fit))
+
+
+def small(opened: Opened) -> Markup | None:
+    """The small live graph of the first fit."""
+    fit = opened.fit
+    if fit is None:
+        return None
+    x_axis, y_axis = fit_axes(opened, fit)
+    marks = fit_marks(opened, fit)
+    return Markup(
+        points.small(marks, x_axis, y_axis, points.described(f"{y_axis.symbol} against {x_axis.symbol}", marks))
+    )
+
+
+def straightened(opened: Opened, fit: FitAnalysis) -> Straightened:
+    """The raw curve and the straight line."""
+    x_axis, y_axis = fit_axes(opened, fit)
+    marks = fit_marks(opened, fit)
+    fitted = None
+    if fit.made and fit.diagnostics is not None:
+        finite = np.array([m.x for m in marks])
+        scale = points.fit_scale(*points.span(finite), 0.0, 1.0, 6)
+        grid = np.linspace(scale.low, scale.high, 60)
+        y, u = fit.at(grid)
+        k = uncertainty.coverage_factor(
+            fit.diagnostics.dof if fit.source == "scatter" else math.inf, opened.analysis.rules.student
+        )
+        by_row = {int(m.at.rsplit(".", 1)[1]): m for m in marks}
+        residuals = [
+            (by_row[int(row) + 1], float(r)) for row, r in zip(fit.rows, fit.diagnostics.residuals, strict=True)
+        ]
+        fitted = points.FittedLine(grid, y, k * u, residuals)
+    title = points.described(f"{y_axis.word} {y_axis.symbol} against {x_axis.word} {x_axis.symbol}".strip(), marks)
+    line, times = points.straight_line(marks, x_axis, y_axis, fitted, title)
+    return Straightened(_raw(opened, fit), Markup(line), times)
+
+
+def _raw(opened: Opened, fit: FitAnalysis) -> Markup | None:
+    columns = raw_columns(opened.analysis, fit)
+    body = opened.definition.fits[fit.name]
+    if columns is None or (one_line(body.x), one_line(body.y)) == tuple(c.split(".")[1] for c in columns):
+        return None
+    x, y = (opened.analysis.values[c] for c in columns)
+    axes = _column_axis(opened, x), _column_axis(opened, y)
+    marks = _marks(opened, body.series, x.value, y.value, x.u, y.u, axes)
+    title = points.described(f"As read: {axes[1].word} against {axes[0].word}", marks)
+    return Markup(points.raw_curve(marks, *axes, law_curve(opened.analysis, fit), title))
+
+
+def _column_axis(opened: Opened, values: Values) -> Axis:
+    series, name = values.key.split(".")
+    label = opened.definition.series[series].columns[name].label
+    unit = values.unit.dimension.si()
+    return Axis(label.lower() if len(label) < 18 else "", one_line(name), Axis("", "", unit).unit.replace("^2", "²"))
+
+
+def judged(opened: Opened, result: ResultAnalysis, others: list[tuple[str, float, float]]) -> Markup:
+    """The number line of a result: itself, this run's other results of the same kind, and ``others`` as (label, value, u), SI."""
+    unit = result.unit
+    body = opened.definition.results[result.name]
+    entries = [numberline.Entry(body.method or body.label, unit.from_si(result.value), result.u / unit.factor, True)]
+    for name, other in opened.analysis.results.items():
+        if name != result.name and other.unit.dimension == unit.dimension and not other.reason:
+            own = opened.definition.results[name]
+            entries.append(numberline.Entry(own.method or own.label, unit.from_si(other.value), other.u / unit.factor))
+    entries += [numberline.Entry(label, unit.from_si(value), u / unit.factor) for label, value, u in others]
+    accepted = None
+    if result.accepted is not None:
+        value = unit.from_si(result.accepted.value)
+        shown = significant(value, 4 if not result.accepted.u else max(4, 0))
+        accepted = (value, result.accepted.u / unit.factor, f"accepted {shown} ({result.accepted.label})")
+    title = f"{body.label}: {result_text(opened.analysis, result)} on a number line with {len(entries)} values"
+    return Markup(numberline.number_line(entries, accepted, unit.pretty, title))

@@ -1,0 +1,112 @@
+"""Logbook: every entry of a run, in time. Nothing is ever taken out of it."""
+
+from dataclasses import dataclass
+
+from flask import Blueprint, jsonify, render_template
+from flask.typing import ResponseReturnValue
+
+from cavrel.core.logbook import Entry
+from cavrel.web import margin
+from cavrel.web.opened import Opened
+from cavrel.web.shared import frame, opened_or_404, stage_page
+
+pages = Blueprint("logbook", __name__)
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """An entry in words; ``late``: it waited in its page for more than a few seconds before it reached the database."""
+
+    entry: Entry
+    where: str
+    what: str
+    undoable: bool
+    late: bool
+
+
+def lines(opened: Opened) -> list[Line]:
+    """All entries, oldest first."""
+    return [_line(opened, entry) for entry in opened.entries]
+
+
+def _line(opened: Opened, entry: Entry) -> Line:
+    body, slot = entry.body, entry.slot
+    place = slot.partition(":")[2] if ":" in slot else slot
+    where, what = "", ""
+    match entry.kind:
+        case "reading":
+            where, what = margin.where(opened, place), str(body.get("text", "")) or "cleared"
+            if body.get("by"):
+                what += f", by {body['by']}"
+        case "correction":
+            reason = f", “{body['reason']}”" if body.get("reason") else ", no reason yet"
+            where, what = (
+                margin.where(opened, place),
+                f"{body.get('text') or 'cleared'} instead of {body.get('was', '')}{reason}",
+            )
+        case "leave-out":
+            where, what = margin.where(opened, place), f"left out, “{body.get('reason', '')}”"
+        case "take-back":
+            where, what = margin.where(opened, place), "taken back into the fit"
+        case "rows":
+            where, what = opened.definition.series[place].label, f"{body['count']} rows ruled"
+        case "trials":
+            where, what = (
+                opened.definition.series[place.split(".")[0]].columns[place.split(".")[1]].label,
+                f"{body['count']} trials ruled",
+            )
+        case "stands":
+            where, what = margin.where(opened, place.partition("@")[2]), "looked at and let stand"
+        case "note":
+            what = f"“{body.get('text', '')}”"
+        case "timer":
+            where, what = "Stopwatch", _timing(body)
+        case "undo":
+            where = margin.where(opened, place) if "." in place else ""
+            back = (body.get("body") or {}).get("text") or (body.get("body") or {}).get("reason") or "empty again"
+            what = f"undone; now {back}" if body.get("kind") in ("reading", "correction", None) else "undone"
+    latest = opened.state.latest.get(slot)
+    undoable = latest is not None and latest.id == entry.id and entry.kind not in ("note", "timer")
+    return Line(entry, where, what, undoable, (entry.saved_at - entry.made_at).total_seconds() > 5)
+
+
+def _timing(body: object) -> str:
+    laps = body.get("laps") if isinstance(body, dict) else None
+    if not isinstance(laps, list) or not laps:
+        return "a timing"
+    total = f"{len(laps)} laps in {float(laps[-1]):.2f} s"
+    return f"spoilt after {total}" if isinstance(body, dict) and body.get("spoilt") else total
+
+
+@pages.get("/runs/<int:run>/logbook")
+def page(run: int) -> ResponseReturnValue:
+    opened = opened_or_404(run)
+    return stage_page(
+        "logbook/page.html", opened, "logbook", list(margin.remarks_of_bench(opened)), lines=lines(opened)
+    )
+
+
+@pages.get("/runs/<int:run>/logbook.json")
+def twin(run: int) -> ResponseReturnValue:
+    """The entries as they are kept."""
+    opened = opened_or_404(run)
+    entries = [
+        {
+            "id": e.id,
+            "kind": e.kind,
+            "slot": e.slot,
+            "body": dict(e.body),
+            "author": e.author,
+            "made_at": e.made_at.isoformat(),
+            "saved_at": e.saved_at.isoformat(),
+        }
+        for e in opened.entries
+    ]
+    return jsonify(title=opened.run.title, bench=opened.run.bench, entries=entries)
+
+
+def follow(opened: Opened) -> str:
+    """What changes on the page after a save."""
+    return render_template(
+        "logbook/follow.html", **frame(opened, "logbook", list(margin.remarks_of_bench(opened))), lines=lines(opened)
+    )

@@ -1,0 +1,32 @@
+"""What the pages of a run have in common."""
+
+from typing import Any
+
+from flask import abort, current_app, render_template
+
+from cavrel.web.margin import Note
+from cavrel.web.opened import Opened, open_run
+from cavrel.web.stages import stages
+
+
+def pool() -> Any:
+    """The application's connection pool."""
+    return current_app.extensions["cavrel_pool"]
+
+
+def opened_or_404(run: int) -> Opened:
+    """The run, or the page that says there is none."""
+    found = open_run(pool(), run)
+    if found is None:
+        abort(404)
+    return found
+
+
+def frame(opened: Opened, stage: str, notes: list[Note]) -> dict[str, Any]:
+    """What the frame around a stage shows: rail, head, margin."""
+    return {"o": opened, "run": opened.run, "stages": stages(opened), "stage": stage, "notes": notes}
+
+
+def stage_page(template: str, opened: Opened, stage: str, notes: list[Note], **more: Any) -> str:
+    """A whole page of a stage."""
+    return render_template(template, **frame(opened, stage, notes), **more)

@@ -1,0 +1,75 @@
+"""The rail: the stages of one run, each with a live line of its state."""
+
+import math
+from dataclasses import dataclass
+
+from cavrel.core.document import result_text
+from cavrel.core.judge import judge
+from cavrel.core.rounding import percent
+from cavrel.core.run import trials
+from cavrel.web.opened import Opened
+from cavrel.web.texts import count, one_line
+
+
+@dataclass(frozen=True, slots=True)
+class Stage:
+    """``state``: done, begun, or waiting; ``line``: its state in words."""
+
+    key: str
+    title: str
+    line: str
+    state: str
+
+
+def readings(opened: Opened) -> tuple[int, int]:
+    """Readings taken and readings ruled, over the measured columns."""
+    taken = wanted = 0
+    for name, series in opened.definition.series.items():
+        rows = opened.state.rows[name]
+        for column, body in series.columns.items():
+            if body.role == "measured":
+                cells = opened.state.run.series.get(name, {}).get(column, [])
+                taken += sum(1 for c in cells for text in trials(c) if text.strip())
+                wanted += rows * opened.state.trials[f"{name}.{column}"]
+    return taken, wanted
+
+
+def stages(opened: Opened) -> list[Stage]:
+    """The stages that exist, in the order of the work."""
+    taken, wanted = readings(opened)
+    measure = Stage(
+        "measure",
+        "Measure",
+        f"{taken} of {wanted} readings",
+        "done" if taken >= wanted else "begun" if taken else "waiting",
+    )
+    return [measure, _straighten(opened), _judge(opened)]
+
+
+def _straighten(opened: Opened) -> Stage:
+    fit = opened.fit
+    if fit is None:
+        return Stage("straighten", "Straighten", "nothing to fit", "waiting")
+    if not fit.made:
+        ready = len(fit.rows)
+        return Stage("straighten", "Straighten", f"{count(ready, 'row')} ready" if ready else "too early", "waiting")
+    body = opened.definition.fits[fit.name]
+    doubts = [f for f in opened.flags if f.code in ("curved", "scatter", "off-line", "runs", "intercept")]
+    word = "look again" if doubts else "straight" if len(fit.rows) > 3 else f"{len(fit.rows)} points"
+    return Stage(
+        "straighten",
+        "Straighten",
+        f"{one_line(body.y)} against {one_line(body.x)}, {word}",
+        "begun" if doubts else "done",
+    )
+
+
+def _judge(opened: Opened) -> Stage:
+    result = opened.result
+    if result is None or result.reason:
+        return Stage("judge", "Judge", "too early", "waiting")
+    verdict = judge(opened.analysis, result)
+    line = result_text(opened.analysis, result).split("\u2009")[0]
+    if math.isfinite(verdict.percent_error):
+        line += f", {percent(verdict.percent_error)} %"
+    return Stage("judge", "Judge", line, "done" if verdict.kind in ("agrees", "none") else "begun")

@@ -1,0 +1,86 @@
+// The margin: a note lights up its cell or point, and the other way round; what a note offers is done here.
+import { ask, start as startAsk } from "./ask.js";
+import { keep } from "./keep.js";
+
+export const REASONS = ["miscounted", "spoilt trial", "read the wrong scale", "apparatus moved"];
+const CORRECTIONS = ["typing slip", "read it again", "wrong lap", "wrong cell"];
+
+function place(at) {
+  const slot = CSS.escape(at);
+  return document.querySelector(`input[data-slot="${slot}"], input[data-slot="${slot}.1"], .pt[data-at="${slot}"], tr[data-at="${slot}"]`)
+    ?? document.querySelector(`.pt[data-at="${CSS.escape(at.split(".").filter((_, i) => i !== 1).slice(0, 2).join("."))}"]`);
+}
+
+function light(element) {
+  for (const lit of document.querySelectorAll(".lit")) lit.classList.remove("lit");
+  (element?.closest?.("td.cell, .quantity .cell, tr[data-at]") ?? element)?.classList.add("lit");
+}
+
+/** Leave a reading, a row or a point out, with a reason. */
+export function leaveOut(slot) {
+  const parts = slot.split(".");
+  const what = parts.length === 2 ? `row ${parts[1]}` : `row ${parts[2]}, trial ${parts[3]}`;
+  ask(`Why leave out ${what}?`, REASONS, (reason) => keep("leave-out", `out:${slot}`, { reason }));
+}
+
+export function takeBack(slot) {
+  keep("take-back", `out:${slot}`, {});
+}
+
+/** Write a note into the logbook. */
+export function writeNote() {
+  ask("A note for the logbook", [], (text) => keep("note", "note:", { text }));
+}
+
+function giveReason(slot) {
+  const input = document.querySelector(`input[data-slot="${CSS.escape(slot)}"]`);
+  ask("Why was it corrected?", CORRECTIONS, (reason) => {
+    keep("correction", slot, { text: input?.value ?? "", reason, over: Number(input?.dataset.entry) || null });
+  });
+}
+
+function act(button) {
+  const { act: what, slot, seen } = button.dataset;
+  if (what === "go") {
+    const target = place(slot);
+    target?.scrollIntoView({ block: "center" });
+    target?.focus();
+    target?.select?.();
+    light(target);
+  } else if (what === "leave-out") leaveOut(slot);
+  else if (what === "take-back") takeBack(slot);
+  else if (what === "stands") keep("stands", `stands:${slot}`, { seen: seen ?? "" });
+  else if (what === "reason") giveReason(slot);
+  else if (what === "undo") keep("undo", slot, {});
+}
+
+export function start() {
+  startAsk();
+  document.addEventListener("click", (event) => {
+    const button = event.target.closest("[data-act]");
+    if (button) return act(button);
+    const note = event.target.closest(".note[data-at]");
+    if (note) {
+      const target = place(note.dataset.at);
+      target?.scrollIntoView({ block: "nearest" });
+      light(target);
+      note.classList.add("lit");
+      return;
+    }
+    const point = event.target.closest(".pt[data-at]");
+    if (point && document.body.dataset.page === "straighten") return choose(point);
+    const row = event.target.closest("[data-row]");
+    if (row) (row.dataset.out === "yes" ? takeBack : leaveOut)(row.dataset.row);
+  });
+  document.addEventListener("focusin", (event) => {
+    const slot = event.target.dataset?.slot ?? event.target.dataset?.at;
+    for (const lit of document.querySelectorAll(".note.lit")) lit.classList.remove("lit");
+    if (!slot || event.target.closest(".note")) return;
+    for (const note of document.querySelectorAll(`.note[data-at="${CSS.escape(slot)}"]`)) note.classList.add("lit");
+  });
+}
+
+/** A point pressed: leave it out, or take it back. */
+export function choose(point) {
+  (point.dataset.state === "out" ? takeBack : leaveOut)(point.dataset.at);
+}

@@ -1,0 +1,22 @@
+// What every page has: clock, themes, keys; and on a run's pages the parts that keep and show entries.
+import { startClock, startThemes } from "./frame.js";
+import { keepForOffline } from "./offline.js";
+
+startClock();
+startThemes();
+keepForOffline();
+
+if (document.body.dataset.run) {
+  const [{ start: startKeeping }, { start: startMargin }, { start: startKeys }] = await Promise.all([
+    import("./keep.js"), import("./margin.js"), import("./keys.js"),
+  ]);
+  startMargin();
+  startKeys();
+  if (document.body.dataset.page === "measure") {
+    const [{ start: startSheet }, { start: startWatch }] = await Promise.all([import("./sheet.js"), import("./watch.js")]);
+    startSheet();
+    startWatch();
+  }
+  startKeeping();
+}
+document.documentElement.dataset.ready = "yes";

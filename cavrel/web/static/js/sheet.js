@@ -1,0 +1,136 @@
+// The table: typing, moving, and keeping each reading the moment its cell is left.
+import { keep, kept } from "./keep.js";
+
+const DRAFTS = `cavrel.drafts.${document.body.dataset.run}`;
+
+function drafts() {
+  try { return JSON.parse(localStorage.getItem(DRAFTS) ?? "{}"); } catch { return {}; }
+}
+
+function setDraft(slot, text) {
+  const all = drafts();
+  if (text === null) delete all[slot];
+  else all[slot] = text;
+  try { localStorage.setItem(DRAFTS, JSON.stringify(all)); } catch { /* the cell itself still holds it */ }
+}
+
+export function cell(slot) {
+  return document.querySelector(`input[data-slot="${CSS.escape(slot)}"]`);
+}
+
+/** Keep what a cell holds, if it changed. `more` goes into the entry, such as the timing that filled it. */
+export function commit(input, more = {}) {
+  const text = input.value.trim();
+  setDraft(input.dataset.slot, null);
+  if (text === input.dataset.saved) return null;
+  const over = Number(input.dataset.entry) || null;
+  input.dataset.saved = text;
+  input.dataset.kept = "yes";
+  return keep("reading", input.dataset.slot, { text, over, ...more });
+}
+
+/** The cells of one table as rows of inputs. */
+function rows(table) {
+  return [...table.tBodies[0].rows].map((row) => [...row.querySelectorAll("input[data-slot]")]);
+}
+
+function down(input, step) {
+  const table = input.closest("table");
+  if (!table) return;
+  const grid = rows(table);
+  const y = grid.findIndex((row) => row.includes(input));
+  const x = grid[y].indexOf(input);
+  const target = grid[y + step]?.[x] ?? (step > 0 ? grid[0][x + 1] : grid[grid.length - 1][x - 1]);
+  if (target) enter(target);
+  else input.blur();
+}
+
+export function enter(input) {
+  input.focus();
+  input.select();
+}
+
+/** The next cell after `input` that a timing may fill: on along the row, then the next row. */
+export function nextFor(input, fills) {
+  const all = fillable(fills);
+  const at = all.indexOf(input);
+  return all.slice(at + 1).find((i) => !i.value.trim()) ?? null;
+}
+
+/** Cells that belong to the columns in `fills`, row by row. */
+export function fillable(fills) {
+  return [...document.querySelectorAll(".ruled input[data-slot]")].filter((i) => fills.includes(i.dataset.slot.split(".").slice(0, 2).join(".")));
+}
+
+/** Show what is kept here but not yet in the page the server drew. */
+function overlay() {
+  for (const entry of kept()) {
+    const input = ["reading", "correction"].includes(entry.kind) ? cell(entry.slot) : null;
+    if (input && document.activeElement !== input) {
+      input.value = entry.body.text;
+      input.dataset.saved = entry.body.text;
+      input.dataset.kept = "yes";
+    }
+  }
+}
+
+function rule(slot, count) {
+  keep(slot.split(":")[0], slot, { count });
+}
+
+function fill(button) {
+  const [series, column] = button.dataset.fill.split(".");
+  button.dataset.values.split(" ").forEach((text, i) => {
+    const input = cell(`${series}.${column}.${i + 1}.1`);
+    if (input && !input.value.trim()) {
+      input.value = text;
+      commit(input);
+    }
+  });
+}
+
+export function start() {
+  const tables = () => document.getElementById("tables");
+  document.addEventListener("input", (event) => {
+    if (event.target.matches("#tables input[data-slot]")) setDraft(event.target.dataset.slot, event.target.value);
+  });
+  document.addEventListener("focusout", (event) => { if (event.target.matches?.("#tables input[data-slot]")) commit(event.target); });
+  tables().addEventListener("focusin", (event) => event.target.select?.());
+  document.addEventListener("keydown", (event) => {
+    const input = event.target;
+    if (!input.matches?.("#tables input[data-slot]")) return;
+    if (event.key === "Enter") {
+      event.preventDefault();
+      commit(input);
+      down(input, event.shiftKey ? -1 : 1);
+    } else if (event.key === "ArrowDown" || event.key === "ArrowUp") {
+      event.preventDefault();
+      down(input, event.key === "ArrowDown" ? 1 : -1);
+    }
+  });
+  document.addEventListener("click", (event) => {
+    const ruled = event.target.closest("[data-rule]");
+    if (ruled) rule(ruled.dataset.rule, Number(ruled.dataset.count));
+    const filled = event.target.closest("[data-fill]");
+    if (filled) fill(filled);
+  });
+  document.addEventListener("cavrel:saved", (event) => {
+    const waiting = new Set(kept().map((e) => e.slot));
+    for (const [slot, id] of Object.entries(event.detail.entries)) {
+      const input = cell(slot);
+      if (!input) continue;
+      input.dataset.entry = id;
+      if (!waiting.has(slot)) delete input.dataset.kept;
+    }
+    overlay();
+  });
+  overlay();
+  for (const [slot, text] of Object.entries(drafts())) {
+    const input = cell(slot);
+    // Half typed when the page went away: back in its cell, and kept as ever when the cell is left.
+    if (input && input.value !== text) {
+      input.focus();
+      input.value = text;
+    }
+  }
+}

@@ -1,0 +1,158 @@
+"""Straighten: the raw curve, the straight line, and what slope and intercept mean."""
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+from flask import Blueprint, abort, jsonify, render_template, request
+from flask.typing import ResponseReturnValue
+from markupsafe import Markup
+
+from cavrel.core.analysis import FitAnalysis
+from cavrel.core.document import result_document, result_text
+from cavrel.core.formula import mathml
+from cavrel.core.formula.nodes import Binary, Member, Number, walk
+from cavrel.core.formula.parse import parse
+from cavrel.core.formula.text import typeset
+from cavrel.core.rounding import significant, with_u
+from cavrel.web import graphs, margin
+from cavrel.web.margin import Note
+from cavrel.web.opened import Opened
+from cavrel.web.shared import frame, opened_or_404, stage_page
+from cavrel.web.texts import count
+
+pages = Blueprint("straighten", __name__)
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """The reading of the line. ``equation``: y = slope · x + intercept with the law's terms tinted; ``follows``: (formula, text) of
+    each result that the line gives."""
+
+    equation: Markup
+    from_law: bool
+    slope: str
+    intercept: str
+    intercept_says: str
+    follows: list[tuple[Markup, str]]
+
+
+def _reading(opened: Opened, fit: FitAnalysis) -> Reading:
+    body = opened.definition.fits[fit.name]
+    meaning = opened.meanings.get(fit.name)
+    slope = mathml.row(meaning.slope) if meaning else "<mtext>slope</mtext>"
+    intercept = mathml.row(meaning.intercept) if meaning else "<mtext>intercept</mtext>"
+    if meaning and isinstance(meaning.slope, Binary) and meaning.slope.op in "+-":
+        slope = f"<mo>(</mo>{slope}<mo>)</mo>"
+    equation = mathml.math(
+        f'{mathml.row(parse(body.y))}<mo>=</mo><mrow class="tint-slope">{slope}</mrow><mo>·</mo>{mathml.row(parse(body.x))}'
+        f'<mo>+</mo><mrow class="tint-intercept">{intercept}</mrow>',
+        label=f"{typeset(parse(body.y))} = slope times {typeset(parse(body.x))} plus intercept",
+    )
+    rule = opened.analysis.rules.rounding
+    texts = {n: with_u(p.value, p.u, p.unit.text, rule) for n, p in fit.parameters.items()}
+    follows = []
+    for name, result in opened.analysis.results.items():
+        node = opened.definition.results[name].formula
+        used = {n.owner for n in walk(parse(node)) if isinstance(n, Member)}
+        if fit.name in used and not result.reason:
+            says = mathml.math(f"{mathml.name(name)}<mo>=</mo>{mathml.row(parse(node))}")
+            follows.append((Markup(says), result_text(opened.analysis, result)))
+    return Reading(
+        Markup(equation), meaning is not None, texts["slope"], texts["intercept"], _intercept_says(opened, fit), follows
+    )
+
+
+def _intercept_says(opened: Opened, fit: FitAnalysis) -> str:
+    """Whether the intercept is what the law says, in words."""
+    meaning = opened.meanings.get(fit.name)
+    intercept = fit.parameters["intercept"]
+    if opened.analysis.rules.origin == "forced":
+        return "the line is sent through the origin by house rule"
+    if meaning is None:
+        return ""
+    if meaning.intercept != Number(0.0):
+        return f"stands for {typeset(meaning.intercept)}"
+    if any(f.code == "intercept" and f.at == f"fits.{fit.name}" for f in opened.flags):
+        return "not zero, though the law says so"
+    size = abs(intercept.value) / intercept.u if intercept.u > 0 else math.nan
+    return "zero within its uncertainty, as the law says" if size < 2.6 else "the law says zero"
+
+
+def _notes(opened: Opened, fit: FitAnalysis | None, times: int) -> list[Note]:
+    about_fit = [
+        f for f in opened.flags if f.at.startswith("fits.") or f.code in ("off-line", "miscount", "stands-apart")
+    ]
+    notes = [*map(margin.of_flag, about_fit), *margin.left_out(opened)]
+    found = fit.diagnostics if fit is not None else None
+    if (
+        fit is not None
+        and found is not None
+        and found.dof > 0
+        and not any(f.at.startswith("fits.") or f.code == "off-line" for f in about_fit)
+    ):
+        if found.chi2 is not None:
+            text = f"χ² is {significant(found.chi2, 2)} for {count(found.dof, 'degree')} of freedom. No curvature left, no run of signs."
+        else:
+            text = "The points scatter evenly about the line. No curvature left, no run of signs."
+        notes.append(Note("good", "Straight within errors" if found.chi2 is not None else "Straight", text))
+    if fit is not None and fit.made and fit.source == "scatter":
+        notes.append(
+            Note(
+                "caution",
+                "The scatter speaks",
+                "Slope and intercept take their uncertainty from how the points scatter: it is the larger, or the only one known.",
+            )
+        )
+    if times > 1:
+        notes.append(
+            Note(
+                "caution",
+                f"Error bars drawn {times}×",
+                "To scale they would hide behind the dots. In the residuals below they are true.",
+            )
+        )
+    return [*notes, *margin.remarks_of_bench(opened)]
+
+
+def _content(opened: Opened) -> tuple[dict[str, Any], list[Note]]:
+    wanted = request.args.get("fit") or (opened.fit.name if opened.fit else "")
+    fit = opened.analysis.fits.get(wanted)
+    if wanted and fit is None:
+        abort(404)
+    drawn = graphs.straightened(opened, fit) if fit is not None else None
+    body = opened.definition.fits[fit.name] if fit is not None else None
+    title = "Nothing to fit"
+    if body is not None:
+        names = [(body.y_label or typeset(parse(body.y))), (body.x_label or typeset(parse(body.x)))]
+        title = f"{names[0][0].upper()}{names[0][1:]} against {names[1]}"
+    content = {
+        "fit": fit,
+        "body": body,
+        "drawn": drawn,
+        "title": title,
+        "reading": _reading(opened, fit) if fit is not None and fit.made else None,
+        "points": graphs.fit_marks(opened, fit) if fit is not None else [],
+    }
+    return content, _notes(opened, fit, drawn.times if drawn else 1)
+
+
+@pages.get("/runs/<int:run>/straighten")
+def page(run: int) -> ResponseReturnValue:
+    opened = opened_or_404(run)
+    content, notes = _content(opened)
+    return stage_page("straighten/page.html", opened, "straighten", notes, **content)
+
+
+@pages.get("/runs/<int:run>/straighten.json")
+def twin(run: int) -> ResponseReturnValue:
+    """The fits and flags as data."""
+    opened = opened_or_404(run)
+    whole = result_document(opened.analysis, opened.flags, opened.slips, opened.meanings)
+    return jsonify(title=opened.run.title, bench=opened.run.bench, fits=whole["fits"], flags=whole["flags"])
+
+
+def follow(opened: Opened) -> str:
+    """What changes on the page after a save."""
+    content, notes = _content(opened)
+    return render_template("straighten/follow.html", **frame(opened, "straighten", notes), **content)

@@ -1,0 +1,28 @@
+"""The checks that need no run of the program: ruff, mypy on core, the import contract."""
+
+import subprocess
+import sys
+from pathlib import Path
+
+BIN = Path(sys.executable).parent
+CHECKS = [
+    [str(BIN / "ruff"), "check", "--quiet", "."],
+    [str(BIN / "mypy"), "--no-error-summary", "cavrel/core", "cavrel/graph", "cavrel/store"],
+    [str(BIN / "lint-imports"), "--no-logo"],
+]
+
+
+def main() -> int:
+    failed = 0
+    for command in CHECKS:
+        done = subprocess.run(command, cwd=Path(__file__).parent.parent, capture_output=True, text=True, check=False)
+        name = Path(command[0]).name
+        print(f"{name}: {'clean' if done.returncode == 0 else 'failed'}", flush=True)
+        if done.returncode:
+            print(done.stdout + done.stderr, flush=True)
+            failed = 1
+    return failed
+
+
+if __name__ == "__main__":
+    sys.exit(main())
