@@ -92,7 +92,7 @@ def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block
         step = entry.step
     with np.errstate(invalid="ignore"):
         rounding = _root_mean_square(np.asarray(resolution_u(step, rules)), present, k)
-    s, dof, estimates, pooled = _scatter(spec, seen, k, rounding, rules)
+    s, dof, estimates = _scatter(spec, seen, k, rounding, rules)
     blocks: list[Block] = []
     rows = np.flatnonzero(k > 0)
 
@@ -117,7 +117,7 @@ def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block
 
     watched = ~np.isnan(s)  # rows whose own scatter, or a pooled one, is known
     if watched.any():
-        u_mean = _repeatability(entry, s, k, seen, rules, pooled)
+        u_mean = _repeatability(entry, s, k, rules)
         add("repeatability", "scatter of repeats", np.where(watched, u_mean, 0.0), "student", dof, estimates)
     if spec.count:
         add("counting", "counting", np.where(watched, 0.0, np.sqrt(np.abs(mean) / np.maximum(k, 1))), "normal")
@@ -152,21 +152,34 @@ def _root_mean_square(values: Array, present: NDArray[np.bool_], k: NDArray[np.i
 
 def _scatter(
     spec: Input, seen: Array, k: NDArray[np.intp], rounding: Array, rules: HouseRules
-) -> tuple[Array, Array, list[str], bool]:
+) -> tuple[Array, Array, list[str]]:
     """The per-trial standard deviation to use for each row, its degrees of freedom, and which estimate it rests on."""
     own = [f"scatter:{spec.key}:{i}" for i in range(len(k))]
     repeated = k > 1
     if not repeated.any():
-        return seen, np.full(len(k), np.inf), own, False
+        return seen, np.full(len(k), np.inf), own
     freedom = np.where(repeated, k - 1, 0)
-    pool = rules.repeats != "half_range" and rules.pool != "never"
-    if pool and rules.pool == "auto":
-        pool = _alike(np.maximum(seen[repeated], rounding[repeated]), freedom[repeated])
-    if not pool:
-        return seen, np.where(repeated, freedom, np.inf), own, False
-    total = int(freedom.sum())
-    s = math.sqrt(float((freedom[repeated] * seen[repeated] ** 2).sum()) / total)
-    return np.full(len(k), s), np.full(len(k), float(total)), [f"scatter:{spec.key}"] * len(k), True
+    if rules.repeats == "half_range" or rules.pool == "never":
+        return seen, np.where(repeated, freedom, np.inf), own
+    together = repeated.copy()
+    if rules.pool == "auto":
+        # One row with a slip in it must not cost the others their common scatter: the oddest row goes its own way first.
+        spread = np.maximum(seen, rounding)
+        while together.sum() > 1 and not _alike(spread[together], freedom[together]):
+            middle = float(np.median(spread[together]))
+            oddness = np.abs(np.log(np.maximum(spread, 1e-300) / middle))
+            together[int(np.argmax(np.where(together, oddness, -1.0)))] = False
+    if together.sum() < min(2, int(repeated.sum())):
+        return seen, np.where(repeated, freedom, np.inf), own
+    total = int(freedom[together].sum())
+    pooled = math.sqrt(float((freedom[together] * seen[together] ** 2).sum()) / total)
+    shared = together | ~repeated  # a row read once borrows the scatter of the others
+    s = np.where(shared, pooled, seen)
+    return (
+        s,
+        np.where(shared, float(total), freedom),
+        [f"scatter:{spec.key}" if m else own[i] for i, m in enumerate(shared)],
+    )
 
 
 def _alike(s: Array, freedom: NDArray[np.intp]) -> bool:
@@ -183,16 +196,13 @@ def _alike(s: Array, freedom: NDArray[np.intp]) -> bool:
     return bool(special.chdtrc(groups - 1, statistic / correction) > POOLING_LEVEL)
 
 
-def _repeatability(
-    entry: InputReadings, s: Array, k: NDArray[np.intp], seen: Array, rules: HouseRules, pooled: bool
-) -> Array:
+def _repeatability(entry: InputReadings, s: Array, k: NDArray[np.intp], rules: HouseRules) -> Array:
     """Standard uncertainty of each row's mean from the scatter of its trials, by the house rule."""
     if rules.repeats == "sd":
         return s
     if rules.repeats == "half_range":
-        values = np.where(np.isnan(entry.values), np.nan, entry.values)
-        high = np.where(np.isnan(values), -np.inf, values).max(axis=1)
-        low = np.where(np.isnan(values), np.inf, values).min(axis=1)
+        high = np.where(np.isnan(entry.values), -np.inf, entry.values).max(axis=1)
+        low = np.where(np.isnan(entry.values), np.inf, entry.values).min(axis=1)
         return np.where(k > 1, (high - low) / 2, 0.0)
     return s / np.sqrt(np.maximum(k, 1))
 

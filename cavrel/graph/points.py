@@ -1,5 +1,6 @@
 """Points on graph paper: readings with error bars, the fitted line with its band, residuals under it on the same x."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from html import escape
@@ -13,9 +14,10 @@ from cavrel.graph.scale import Scale, fit_scale
 Array = NDArray[np.float64]
 
 RADIUS = 4.4
-MAGNIFICATIONS = (2, 5, 10, 20, 50, 100, 200, 500, 1000)
+MAGNIFICATIONS = (2, 5, 10, 20)
 _SHOWN_BAR = 9.0
-"""Pixels. Error bars shorter than a dot is wide are drawn magnified, and the page says by how much."""
+"""Pixels. Error bars shorter than a dot is wide are drawn magnified, and the page says by how much; where twenty times would
+not do, magnifying would mislead, and the residuals alone show them."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +43,11 @@ class Axis:
 
     def pieces(self, scale: Scale) -> list[tuple[str, str]]:
         unit = scale.unit(self.unit)
-        return [("", f"{self.word} " if self.word else ""), ("sym", self.symbol), ("", f" / {unit}" if unit else "")]
+        return [
+            ("", f"{self.word}\u00a0" if self.word else ""),
+            ("sym", self.symbol),
+            ("", f"\u00a0/ {unit}" if unit else ""),
+        ]
 
 
 def magnification(marks: Sequence[Mark], y: Scale) -> int:
@@ -52,7 +58,7 @@ def magnification(marks: Sequence[Mark], y: Scale) -> int:
     typical = float(np.median(bars))
     if typical >= RADIUS + 1:
         return 1
-    return next((m for m in MAGNIFICATIONS if typical * m >= _SHOWN_BAR), MAGNIFICATIONS[-1])
+    return next((m for m in MAGNIFICATIONS if typical * m >= _SHOWN_BAR), 1)
 
 
 def point(mark: Mark, x: Scale, y: Scale, times: float = 1.0, linked: bool = True) -> str:
@@ -62,9 +68,9 @@ def point(mark: Mark, x: Scale, y: Scale, times: float = 1.0, linked: bool = Tru
     up, right = abs(y.at(mark.y + times * mark.u_y) - py), abs(x.at(mark.x + times * mark.u_x) - px)
     if mark.state != "out":
         if up > RADIUS * 0.6:
-            parts.append(_bar(px, py - up, px, py + up, 4.0))
+            parts.append(_bar(px, max(py - up, min(y.start, y.end)), px, min(py + up, max(y.start, y.end)), 4.0))
         if right > RADIUS * 0.6:
-            parts.append(_bar(px - right, py, px + right, py, 4.0))
+            parts.append(_bar(max(px - right, x.start), py, min(px + right, x.end), py, 4.0))
     if mark.state == "suspect":
         parts.append(svg.tag("circle", cx=px, cy=py, r=10.0, class_="ring"))
     parts.append(svg.tag("circle", cx=px, cy=py, r=RADIUS, class_="dot hollow" if mark.state == "out" else "dot"))
@@ -119,7 +125,7 @@ def raw_curve(
     theory: tuple[Array, Array] | None,
     title: str,
     width: float = 300,
-    height: float = 330,
+    height: float = 400,
 ) -> str:
     """The readings as they were taken, with the law's curve as a thin dashed line."""
     xs, ys = np.array([m.x for m in marks]), np.array([m.y for m in marks])
@@ -156,10 +162,10 @@ def straight_line(
     fitted: FittedLine | None,
     title: str,
     width: float = 470,
-    height: float = 420,
-) -> tuple[str, int]:
-    """The readings on chosen axes, the fitted line with its band, residuals underneath. Returns the SVG and how many times the
-    error bars are drawn larger than they are."""
+    height: float = 500,
+) -> tuple[str, int, bool]:
+    """The readings on chosen axes, the fitted line with its band, residuals underneath. Returns the SVG, how many times the
+    error bars are drawn larger than they are, and whether they still hide behind the dots."""
     xs, ys = np.array([m.x for m in marks]), np.array([m.y for m in marks])
     strip = 92.0 if fitted is not None else 0.0
     x = fit_scale(*span(xs), 58.0, width - 12, 6)
@@ -170,19 +176,23 @@ def straight_line(
         upper = [(x.at(a), y.at(b + h)) for a, b, h in zip(fitted.x, fitted.y, fitted.band, strict=True)]
         lower = [(x.at(a), y.at(b - h)) for a, b, h in zip(fitted.x, fitted.y, fitted.band, strict=True)]
         parts.append(svg.area(_clip(upper + lower[::-1], y), "band"))
-        inside = [(x.at(a), y.at(b)) for a, b in zip(fitted.x, fitted.y, strict=True) if y.low <= b <= y.high]
-        parts.append(svg.polyline(inside, "fit"))
+        slack = 0.01 * (y.high - y.low)
+        along = [(a, b) for a, b in zip(fitted.x, fitted.y, strict=True) if y.low - slack <= b <= y.high + slack]
+        parts.append(svg.polyline(_clip([(x.at(a), y.at(b)) for a, b in along], y), "fit"))
     parts += [point(m, x, y, times) for m in marks]
     parts.append(svg.rich(0, 0, y_axis.pieces(y), transform=f"translate(13 {(y.start + y.end) / 2:.1f}) rotate(-90)"))
     if fitted is not None:
         parts.append(_residuals(fitted, x, y_axis, height, strip))
     parts.append(svg.rich((x.start + x.end) / 2, height - 6, x_axis.pieces(x)))
-    return svg.drawing(width, height, title, *parts), times
+    typical = float(np.median([abs(y.at(m.y + m.u_y) - y.at(m.y)) for m in marks])) if marks else math.inf
+    return svg.drawing(width, height, title, *parts), times, times * typical < RADIUS
 
 
 def _residuals(fitted: FittedLine, x: Scale, y_axis: Axis, height: float, strip: float) -> str:
     """Residuals with their true error bars on the same x."""
-    largest = max([1e-300, *(abs(r) + m.u_y for m, r in fitted.residuals)])
+    # A suspected row may be uncertain a hundredfold; its bar is cut off so that the others can be seen.
+    sound = [abs(r) + m.u_y for m, r in fitted.residuals if m.state != "suspect"]
+    largest = max([1e-300, *sound, *(1.1 * abs(r) for _, r in fitted.residuals)])
     y = fit_scale(-largest, largest, height - 46, height - 46 - strip + 22, 2, zero=False)
     limit = max(abs(y.low), abs(y.high))
     y = Scale(-limit, limit, limit, y.exponent, y.start, y.end)
@@ -201,7 +211,7 @@ def _residuals(fitted: FittedLine, x: Scale, y_axis: Axis, height: float, strip:
     for mark, residual in fitted.residuals:
         px, py = x.at(mark.x), y.at(residual)
         up = abs(y.at(residual + mark.u_y) - py)
-        parts.append(svg.line(px, py - up, px, py + up, "bar"))
+        parts.append(svg.line(px, max(py - up, y.end), px, min(py + up, y.start), "bar"))
         ring = svg.tag("circle", cx=px, cy=py, r=8.0, class_="ring") if mark.state == "suspect" else ""
         parts.append(ring + svg.tag("circle", cx=px, cy=py, r=3.4, class_="dot"))
     return svg.tag("g", *parts, aria_hidden="true")
@@ -221,10 +231,13 @@ def small(
     y = fit_scale(*span(ys), height - 24, 26.0, 2)
     parts = [grid(x, y)] + [point(m, x, y) for m in marks]
     unit_y, unit_x = y.unit(y_axis.unit), x.unit(x_axis.unit)
-    parts.append(svg.rich(6, 12, [("sym", y_axis.symbol), ("", f" in {unit_y}" if unit_y else "")], "start"))
+    parts.append(svg.rich(6, 12, [("sym", y_axis.symbol), ("", f"\u00a0in {unit_y}" if unit_y else "")], "start"))
     parts.append(
         svg.rich(
-            width - 6, 12, [("", "against "), ("sym", x_axis.symbol), ("", f" in {unit_x}" if unit_x else "")], "end"
+            width - 6,
+            12,
+            [("", "against\u00a0"), ("sym", x_axis.symbol), ("", f"\u00a0in {unit_x}" if unit_x else "")],
+            "end",
         )
     )
     return svg.drawing(width, height, title, *parts)

@@ -19,11 +19,12 @@ from cavrel.web.texts import one_line
 
 @dataclass(frozen=True, slots=True)
 class Straightened:
-    """Both graphs of Straighten; ``times``: how much larger the error bars are drawn."""
+    """Both graphs of Straighten; ``times``: how much larger the error bars are drawn; ``hidden``: they hide behind the dots."""
 
     raw: Markup | None
     line: Markup
     times: int
+    hidden: bool
 
 
 def _states(opened: Opened, series: str) -> dict[int, str]:
@@ -114,8 +115,8 @@ def straightened(opened: Opened, fit: FitAnalysis) -> Straightened:
         ]
         fitted = points.FittedLine(grid, y, k * u, residuals)
     title = points.described(f"{y_axis.word} {y_axis.symbol} against {x_axis.word} {x_axis.symbol}".strip(), marks)
-    line, times = points.straight_line(marks, x_axis, y_axis, fitted, title)
-    return Straightened(_raw(opened, fit), Markup(line), times)
+    line, times, hidden = points.straight_line(marks, x_axis, y_axis, fitted, title)
+    return Straightened(_raw(opened, fit), Markup(line), times, hidden)
 
 
 def _raw(opened: Opened, fit: FitAnalysis) -> Markup | None:

@@ -1,6 +1,8 @@
 """Logbook: every entry of a run, in time. Nothing is ever taken out of it."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from flask import Blueprint, jsonify, render_template
 from flask.typing import ResponseReturnValue
@@ -9,6 +11,7 @@ from cavrel.core.logbook import Entry
 from cavrel.web import margin
 from cavrel.web.opened import Opened
 from cavrel.web.shared import frame, opened_or_404, stage_page
+from cavrel.web.texts import count
 
 pages = Blueprint("logbook", __name__)
 
@@ -60,7 +63,7 @@ def _line(opened: Opened, entry: Entry) -> Line:
         case "note":
             what = f"“{body.get('text', '')}”"
         case "timer":
-            where, what = "Stopwatch", _timing(body)
+            where, what = "Stopwatch", _timing(opened, body)
         case "undo":
             where = margin.where(opened, place) if "." in place else ""
             back = (body.get("body") or {}).get("text") or (body.get("body") or {}).get("reason") or "empty again"
@@ -70,12 +73,14 @@ def _line(opened: Opened, entry: Entry) -> Line:
     return Line(entry, where, what, undoable, (entry.saved_at - entry.made_at).total_seconds() > 5)
 
 
-def _timing(body: object) -> str:
-    laps = body.get("laps") if isinstance(body, dict) else None
-    if not isinstance(laps, list) or not laps:
+def _timing(opened: Opened, body: Mapping[str, Any]) -> str:
+    laps = body.get("laps")
+    if not isinstance(laps, list) or not laps or not all(isinstance(lap, int | float) for lap in laps):
         return "a timing"
-    total = f"{len(laps)} laps in {float(laps[-1]):.2f} s"
-    return f"spoilt after {total}" if isinstance(body, dict) and body.get("spoilt") else total
+    timer = next((s.timer for s in opened.definition.steps if s.timer), None)
+    counted = count(len(laps), timer.lap, timer.plural) if timer else count(len(laps), "lap")
+    total = f"{laps[-1]:.2f} s" if body.get("counted") is False else f"{counted} in {laps[-1]:.2f} s"
+    return f"spoilt after {total}" if body.get("spoilt") else total
 
 
 @pages.get("/runs/<int:run>/logbook")

@@ -71,5 +71,5 @@ def _judge(opened: Opened) -> Stage:
     verdict = judge(opened.analysis, result)
     line = result_text(opened.analysis, result).split("\u2009")[0]
     if math.isfinite(verdict.percent_error):
-        line += f", {percent(verdict.percent_error)} %"
+        line += f", {percent(verdict.percent_error)}\u00a0%"
     return Stage("judge", "Judge", line, "done" if verdict.kind in ("agrees", "none") else "begun")

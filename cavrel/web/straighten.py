@@ -79,7 +79,7 @@ def _intercept_says(opened: Opened, fit: FitAnalysis) -> str:
     return "zero within its uncertainty, as the law says" if size < 2.6 else "the law says zero"
 
 
-def _notes(opened: Opened, fit: FitAnalysis | None, times: int) -> list[Note]:
+def _notes(opened: Opened, fit: FitAnalysis | None, times: int, drawn_small: bool) -> list[Note]:
     about_fit = [
         f for f in opened.flags if f.at.startswith("fits.") or f.code in ("off-line", "miscount", "stands-apart")
     ]
@@ -104,6 +104,9 @@ def _notes(opened: Opened, fit: FitAnalysis | None, times: int) -> list[Note]:
                 "Slope and intercept take their uncertainty from how the points scatter: it is the larger, or the only one known.",
             )
         )
+    if fit is not None and fit.made and times == 1 and drawn_small:
+        text = "At this scale they hide behind the dots; the residuals below show them true."
+        notes.append(Note("caution", "Error bars too small to see", text))
     if times > 1:
         notes.append(
             Note(
@@ -134,7 +137,7 @@ def _content(opened: Opened) -> tuple[dict[str, Any], list[Note]]:
         "reading": _reading(opened, fit) if fit is not None and fit.made else None,
         "points": graphs.fit_marks(opened, fit) if fit is not None else [],
     }
-    return content, _notes(opened, fit, drawn.times if drawn else 1)
+    return content, _notes(opened, fit, drawn.times if drawn else 1, drawn.hidden if drawn else False)
 
 
 @pages.get("/runs/<int:run>/straighten")

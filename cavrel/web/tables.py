@@ -196,8 +196,10 @@ def _suggestion(opened: Opened, key: str, row: int) -> str:
 
 
 def suggested(opened: Opened, key: str) -> list[str]:
-    """The definition's suggested settings of a column as texts."""
-    if key not in opened.program.suggestions:
+    """The definition's suggested settings of a column as texts; none once the bench has begun with its own."""
+    series, column = key.split(".")
+    begun = column in opened.state.run.series.get(series, {})
+    if key not in opened.program.suggestions or begun:
         return []
     run, unit = opened.program.suggestions[key]
     values = {k: v.value[None, :] for k, v in opened.analysis.values.items()}

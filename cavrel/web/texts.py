@@ -42,7 +42,7 @@ def formula(text: str) -> Markup:
 def law(text: str) -> Markup:
     """A law, both sides, as mathematics."""
     left, right = parse_law(text)
-    return Markup(mathml.math(mathml.equation(left, right), label=f"{typeset(left)} = {typeset(right)}"))
+    return Markup(mathml.math(mathml.equation(left, right), display=True, label=f"{typeset(left)} = {typeset(right)}"))
 
 
 def one_line(text: str) -> str:

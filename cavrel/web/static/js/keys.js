@@ -14,7 +14,7 @@ function leaveOutHere() {
   if (!lastSlot) return;
   const input = document.querySelector(`input[data-slot="${CSS.escape(lastSlot)}"]`);
   if (!input || lastSlot.startsWith("quantities.")) return;
-  const out = input.closest(".cell").querySelector(".mark.out");
+  const out = input.closest(".cell").querySelector(".sign.out");
   if (out) takeBack(lastSlot);
   else if (input.value.trim()) leaveOut(lastSlot);
 }

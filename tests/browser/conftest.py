@@ -1,0 +1,112 @@
+"""Fixtures: the real server as a process of its own, and headless Chromium."""
+
+import os
+import re
+import signal
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from uuid import uuid4
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from cavrel.store.cluster import Cluster, free_port
+
+ROOT = Path(__file__).resolve().parent.parent.parent
+# As root Chromium needs --no-sandbox; the rest keeps it from talking to anybody but us.
+ARGUMENTS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+
+
+class Server:
+    """``python -m cavrel demo`` on a database of its own, to be killed and started at will."""
+
+    def __init__(self, url: str) -> None:
+        self.port = free_port()
+        self.database = url
+        self.process: subprocess.Popen[bytes] | None = None
+        self.start()
+
+    @property
+    def address(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def start(self) -> None:
+        environment = {**os.environ, "DATABASE_URL": self.database, "CAVREL_PORT": str(self.port)}
+        self.process = subprocess.Popen([sys.executable, "-m", "cavrel", "demo"], cwd=ROOT, env=environment, stdout=subprocess.DEVNULL)
+        for _ in range(300):
+            try:
+                with urllib.request.urlopen(f"{self.address}/health", timeout=1):
+                    return
+            except OSError:
+                time.sleep(0.1)
+        raise RuntimeError("the server did not start")
+
+    def kill(self) -> None:
+        """kill -9: no block is left in an orderly way."""
+        assert self.process is not None
+        self.process.send_signal(signal.SIGKILL)
+        self.process.wait()
+
+    def stop(self) -> None:
+        assert self.process is not None
+        self.process.terminate()
+        self.process.wait(timeout=20)
+
+
+@pytest.fixture(scope="module")
+def server(cluster: Cluster) -> Iterator[Server]:
+    name = f"browser_{uuid4().hex[:12]}"
+    cluster.create_database(name)
+    made = Server(cluster.url(name))
+    yield made
+    made.stop()
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        made = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        yield made
+        made.close()
+
+
+@pytest.fixture
+def page(browser: Browser) -> Iterator[Page]:
+    """A page at 1280 × 800 that fails the test when a script fails in it."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    made = context.new_page()
+    made.set_default_timeout(8000)
+    faults: list[str] = []
+    made.on("pageerror", lambda fault: faults.append(str(fault)))
+    yield made
+    context.close()
+    assert not faults, faults
+
+
+@pytest.fixture
+def new_run(page: Page, server: Server) -> Callable[..., int]:
+    """Starts a run through the pages and returns its number; the page is at Measure then."""
+
+    def start(title: str = "A run of the tests", bench: str = "Foghorn") -> int:
+        page.goto(f"{server.address}/experiments/pendulum")
+        page.get_by_label("Bench").select_option(label=bench)
+        page.get_by_label("Title").fill(title)
+        page.get_by_role("button", name="Start measuring").click()
+        page.wait_for_selector("html[data-ready=yes]")
+        found = re.search(r"/runs/(\d+)/measure", page.url)
+        assert found
+        return int(found[1])
+
+    return start

@@ -1,0 +1,153 @@
+"""Nothing shown as saved is lost; nothing typed is lost either."""
+
+import re
+from collections.abc import Callable
+
+import psycopg
+from playwright.sync_api import Page, expect
+
+from cavrel.store.cluster import Cluster
+from tests.browser.conftest import Server
+from tests.browser.test_measure import cell, saved
+
+
+def _texts(page: Page, server: Server, run: int) -> dict[str, str]:
+    entries = page.request.get(f"{server.address}/runs/{run}/logbook.json").json()["entries"]
+    return {e["slot"]: e["body"]["text"] for e in entries if e["kind"] == "reading"}
+
+
+def test_kill_9_between_saves_and_a_crashed_database_lose_nothing(
+    page: Page, server: Server, cluster: Cluster, new_run: Callable[..., int]
+) -> None:
+    run = new_run("Killed between saves")
+    shown: dict[str, str] = {}
+    for i, text in enumerate(["31.11", "31.02", "30.98"]):
+        slot = f"swings.t.1.{i + 1}"
+        cell(page, slot).fill(text)
+        page.keyboard.press("Enter")
+        saved(page)
+        shown[slot] = text
+        server.kill()
+        if i == 1:
+            # The database goes down as in a power cut and recovers from its log, at another port.
+            cluster.crash()
+            cluster.start()
+            server.database = cluster.url(server.database.rsplit("/", 1)[1])
+        server.start()
+        expect(page.locator("#kept")).to_have_attribute("data-state", "saved")
+    assert _texts(page, server, run) == shown
+    page.reload()
+    for slot, text in shown.items():
+        expect(cell(page, slot)).to_have_value(text)
+
+
+def test_entries_made_while_the_server_is_away_are_kept_here_and_sent_later(
+    page: Page, server: Server, new_run: Callable[..., int]
+) -> None:
+    run = new_run("Typed while away")
+    # The page must have been seen once under its service worker, or it could not be loaded again without its server.
+    page.evaluate("navigator.serviceWorker.ready.then(() => true)")
+    page.reload()
+    page.wait_for_selector("html[data-ready=yes]")
+    page.wait_for_timeout(400)
+    server.kill()
+    try:
+        cell(page, "swings.t.1.1").fill("31.11")
+        page.keyboard.press("Enter")
+        cell(page, "swings.t.2.1").fill("38.2")
+        page.keyboard.press("Enter")
+        expect(page.locator("#kept")).to_have_text(re.compile("2 kept here"))
+        page.reload()
+        page.wait_for_selector("html[data-ready=yes]")
+        expect(cell(page, "swings.t.1.1")).to_have_value("31.11")
+        expect(page.locator("#kept")).to_have_text(re.compile("2 kept here"))
+        cell(page, "swings.t.3.1").fill("44.01")
+        page.keyboard.press("Enter")
+        expect(page.locator("#kept")).to_have_text(re.compile("3 kept here"))
+    finally:
+        server.start()
+    expect(page.locator("#kept")).to_have_attribute("data-state", "saved", timeout=15000)
+    assert _texts(page, server, run) == {"swings.t.1.1": "31.11", "swings.t.2.1": "38.2", "swings.t.3.1": "44.01"}
+
+
+def test_an_answer_lost_on_the_way_is_sent_again_and_counts_once(page: Page, server: Server, new_run: Callable[..., int]) -> None:
+    run = new_run("Answer lost")
+    dropped = []
+
+    def drop_the_first(route, request):
+        if dropped:
+            return route.continue_()
+        dropped.append(request.post_data)
+        route.fetch()  # it reaches the server; the page never hears so
+        return route.abort()
+
+    page.route("**/entries", drop_the_first)
+    cell(page, "swings.t.1.1").fill("31.11")
+    page.keyboard.press("Enter")
+    expect(page.locator("#kept")).to_have_attribute("data-state", "saved", timeout=15000)
+    assert len(dropped) == 1
+    entries = page.request.get(f"{server.address}/runs/{run}/logbook.json").json()["entries"]
+    assert [e["body"]["text"] for e in entries] == ["31.11"]
+
+
+def test_a_half_typed_reading_survives_a_reload(page: Page, new_run: Callable[..., int]) -> None:
+    new_run("Half typed")
+    cell(page, "swings.t.2.3").focus()
+    page.keyboard.type("38.")
+    page.evaluate("window.stop(); location.reload()")
+    page.wait_for_selector("html[data-ready=yes]")
+    expect(cell(page, "swings.t.2.3")).to_have_value("38.")
+
+
+def test_a_page_older_than_its_token_still_saves(page: Page, server: Server, new_run: Callable[..., int]) -> None:
+    new_run("Stale token")
+    page.evaluate("document.querySelector('meta[name=csrf-token]').content = 'stale'")
+    cell(page, "swings.t.1.1").fill("31.11")
+    page.keyboard.press("Enter")
+    expect(page.locator("#kept")).to_have_attribute("data-state", "saved")
+    expect(page.locator("#rail")).to_contain_text("1 of 40 readings")
+
+
+def test_two_pages_on_one_cell_lose_neither_reading(page: Page, server: Server, new_run: Callable[..., int]) -> None:
+    run = new_run("Two pages")
+    other = page.context.new_page()
+    other.goto(f"{server.address}/runs/{run}/measure")
+    other.wait_for_selector("html[data-ready=yes]")
+    for on, text in ((page, "31.11"), (other, "31.71")):
+        cell(on, "swings.t.1.1").fill(text)
+        on.keyboard.press("Enter")
+        saved(on)
+    expect(other.locator(".note", has_text="was written twice")).to_contain_text("31.11")
+
+
+def test_an_entry_the_server_cannot_take_is_shown_and_blocks_nothing(page: Page, server: Server, new_run: Callable[..., int]) -> None:
+    run = new_run("Refused")
+    page.evaluate(
+        """run => localStorage.setItem(`cavrel.kept.${run}`, JSON.stringify([{key: "4f6dd4f8-6d0e-4d3f-8a39-2f0f5e1c9a77", kind: "reading",
+        slot: "swings.Q.1.1", body: {text: "12.71"}, made_at: new Date().toISOString()}]))""",
+        run,
+    )
+    page.reload()
+    expect(page.locator("#refused")).to_contain_text("12.71")
+    cell(page, "swings.t.1.1").fill("31.11")
+    page.keyboard.press("Enter")
+    saved(page)
+    assert _texts(page, server, run) == {"swings.t.1.1": "31.11"}
+
+
+def test_while_the_database_is_away_the_page_keeps_and_says_so(
+    page: Page, server: Server, cluster: Cluster, new_run: Callable[..., int]
+) -> None:
+    run = new_run("Database away")
+    name = server.database.rsplit("/", 1)[1]
+    with psycopg.connect(cluster.url("postgres"), autocommit=True) as admin:
+        admin.execute(f"alter database {name} allow_connections false")
+        admin.execute("select pg_terminate_backend(pid) from pg_stat_activity where datname = %s", [name])
+        try:
+            cell(page, "swings.t.1.1").fill("31.11")
+            page.keyboard.press("Enter")
+            expect(page.locator("#kept")).to_have_text(re.compile("1 kept here"), timeout=15000)
+        finally:
+            admin.execute(f"alter database {name} allow_connections true")
+    expect(page.locator("#kept")).to_have_attribute("data-state", "saved", timeout=20000)
+    assert _texts(page, server, run) == {"swings.t.1.1": "31.11"}
