@@ -75,8 +75,7 @@ def check(file: str) -> None:
     text = _read(file)
     try:
         definition = catalogue.read_toml(text)
-        catalogue.program_of(definition)
-        meanings = catalogue.meanings_of(definition)
+        meanings = catalogue.validate(definition)
     except CavrelError as fault:
         _refuse(file, fault)
         return

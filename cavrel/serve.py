@@ -89,6 +89,7 @@ def serve(load: Callable[[Pool], None] | None = None) -> None:
 
     began = time.monotonic()
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(name)s: %(message)s")
+    logging.getLogger("waitress.queue").setLevel(logging.ERROR)  # a few requests in line are no news
     # A stop asked for by a service manager ends like Ctrl-C: through the blocks that close what was opened.
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     place = listen(port_wanted())

@@ -78,6 +78,18 @@ def _program(text: str, overrides: tuple[tuple[str, tuple[tuple[str, str], ...]]
     return compile_program(definitions.load(document), accepted())
 
 
+def validate(definition: Definition) -> Mapping[str, LineMeaning]:
+    """Compile a definition and hold its results against its law; returns what its lines mean. Raises DefinitionError."""
+    try:
+        program_of(definition)
+    except DefinitionError as fault:
+        if fault.place.startswith("results."):
+            # Where a result's units cannot be right, the law often knows the formula that was meant.
+            meanings_of(definition)
+        raise
+    return meanings_of(definition)
+
+
 def meanings_of(definition: Definition) -> Mapping[str, LineMeaning]:
     """What slope and intercept stand for in each line of a definition. Raises DefinitionError where it contradicts its law."""
     return straighten.meanings(definition.model_dump_json(by_alias=True))

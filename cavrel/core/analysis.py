@@ -279,11 +279,11 @@ class _Runner:
         weighting = line.choose_weighting(
             x_variance, y_variance, plain, self.rules.weights == "equal", self.rules.abscissae
         )
-        slope0, intercept0 = (float(v[0]) for v in line.solve(x[:1], y[:1], weighting, forced))
+        slope0, intercept0 = (float(v[0]) for v in line.solve(x[:1], y[:1], weighting, forced, float(plain)))
         diagnostics = line.diagnose(x[0], y[0], slope0, intercept0, weighting, forced)
         span = self.scatter_span(step.name)
         y = self.with_scatter(y, use, span, diagnostics)
-        slope, intercept = line.solve(x, y, weighting, forced)
+        slope, intercept = line.solve(x, y, weighting, forced, slope0)
         uses_scatter = self.choose_scatter(slope, own, span, diagnostics)
         # The components that are not believed have no say: their entries show the nominal line.
         silent = np.zeros(self.pushes.count, bool)

@@ -79,6 +79,9 @@ def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block
     spec, values = entry.spec, entry.values
     present = ~np.isnan(values)
     k = present.sum(axis=1)
+    if not k.any():
+        nothing = np.full(len(k), np.nan)
+        return Nominal(nothing, k, nothing), []
     total = np.where(present, values, 0.0).sum(axis=1)
     mean = np.where(k > 0, total / np.maximum(k, 1), np.nan)
     deviation = np.where(present, values - mean[:, None], 0.0)

@@ -206,10 +206,12 @@ class _Compiler:
 
     def need(self, key: str, node: Name | Member | None, place: str) -> None:
         """Compile what ``key`` names, unless that is done; raises for an unknown name or a circle."""
-        if key in self.kinds:
-            return
         owner, _, member = key.partition(".")
         definition = self.definition
+        if owner in definition.fits and node is not None and not member:
+            raise DefinitionError(place, f"'{owner}' is a fit; write {owner}.slope or another of its parameters")
+        if key in self.kinds:
+            return
         work: Callable[[], None] | None = None
         whole = owner if owner in definition.fits else key
         if whole in self.open:
@@ -220,8 +222,6 @@ class _Compiler:
                 raise DefinitionError(
                     place, f"the fit '{owner}' has no '{member}'; it has {', '.join(LINE_PARAMETERS)}"
                 )
-            if node is not None and not member:
-                raise DefinitionError(place, f"'{owner}' is a fit; write {owner}.slope or another of its parameters")
             work = partial(self.fit, owner)
         elif member and owner in definition.series and member in definition.series[owner].columns:
             work = partial(self.column, owner, member)

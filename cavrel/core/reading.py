@@ -20,6 +20,7 @@ _READING = re.compile(
     rf"(?P<power1>{_POWER})\s*(?:(?:±|\+/-|\+-)\s*(?P<stated>{_NUMBER})(?P<power2>{_POWER}))?\s*"
     rf"(?P<close>\))?(?P<power3>{_POWER})\s*(?P<unit>\D.*?)?\s*"
 )
+_PLAIN = re.compile(r"-?\d{1,15}(?:[.,](\d{0,15}))?", re.ASCII)
 _CLOCK = re.compile(r"\s*(\d{1,3}):([0-5]\d(?:[.,]\d+)?)\s*(?:s|min)?\s*")
 _SUPERSCRIPTS = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹⁻⁺", "0123456789-+")
 
@@ -50,6 +51,9 @@ def read(text: str, unit_text: str) -> Reading:
     Raises ReadingError with what is wrong; the caller keeps the text whatever happens.
     """
     default = units.unit(unit_text)
+    plain = _PLAIN.fullmatch(text)
+    if plain:  # nearly every reading; the long way round is for the others
+        return Reading(text, default.to_si(float(text.replace(",", "."))), len(plain[1] or ""), default)
     written = text.replace("−", "-").replace("\u2009", " ").replace("\u00a0", " ").replace("\u202f", " ")
     if len(written) > LONGEST:
         raise ReadingError("", f"a reading this long ({len(text)} characters) cannot be right")

@@ -17,6 +17,7 @@ Text = Annotated[str, Field(max_length=200)]
 Cell = Text | None | Annotated[list[Text | None], Field(max_length=60)]
 Reason = Annotated[str, Field(max_length=1000)]
 
+_DEFAULT_RULES = HouseRules()
 TRIAL = re.compile(r"([A-Za-z][A-Za-z0-9_]*)\.([1-9]\d{0,4})\.([1-9]\d{0,2})")
 ROW = re.compile(r"[1-9]\d{0,4}")
 
@@ -49,7 +50,9 @@ class RunDocument(BaseModel):
 
     def house_rules(self, course: HouseRules | None = None) -> HouseRules:
         """The course's rules with this run's own over them. Raises RunError."""
-        base = (course or HouseRules()).model_dump()
+        if not self.rules:
+            return course or _DEFAULT_RULES
+        base = (course or _DEFAULT_RULES).model_dump()
         try:
             return HouseRules.model_validate({**base, **self.rules})
         except ValidationError as fault:

@@ -133,7 +133,7 @@ def raw_curve(
     y = fit_scale(*span(ys), height - 46, 12.0, 5)
     parts = [grid(x, y)]
     if theory is not None:
-        inside = (theory[1] >= y.low) & (theory[1] <= y.high)
+        inside = (theory[1] >= y.low) & (theory[1] <= y.high) & (theory[0] <= x.high)
         parts.append(
             svg.polyline(
                 [(x.at(a), y.at(b)) for a, b in zip(theory[0][inside], theory[1][inside], strict=True)], "theory"
@@ -147,12 +147,13 @@ def raw_curve(
 
 @dataclass(frozen=True, slots=True)
 class FittedLine:
-    """The line over ``x`` ``(n,)``: ``y``, half-width of its 95 % band ``band``, and for each fitted mark its residual."""
+    """The line over ``x`` ``(n,)``: ``y``, half-width of its 95 % band ``band``, and for each fitted mark its residual and the
+    standard uncertainty of that, error bars along x included."""
 
     x: Array
     y: Array
     band: Array
-    residuals: Sequence[tuple[Mark, float]]
+    residuals: Sequence[tuple[Mark, float, float]]
 
 
 def straight_line(
@@ -162,7 +163,7 @@ def straight_line(
     fitted: FittedLine | None,
     title: str,
     width: float = 470,
-    height: float = 500,
+    height: float = 540,
 ) -> tuple[str, int, bool]:
     """The readings on chosen axes, the fitted line with its band, residuals underneath. Returns the SVG, how many times the
     error bars are drawn larger than they are, and whether they still hide behind the dots."""
@@ -191,8 +192,8 @@ def straight_line(
 def _residuals(fitted: FittedLine, x: Scale, y_axis: Axis, height: float, strip: float) -> str:
     """Residuals with their true error bars on the same x."""
     # A suspected row may be uncertain a hundredfold; its bar is cut off so that the others can be seen.
-    sound = [abs(r) + m.u_y for m, r in fitted.residuals if m.state != "suspect"]
-    largest = max([1e-300, *sound, *(1.1 * abs(r) for _, r in fitted.residuals)])
+    sound = [abs(r) + u for m, r, u in fitted.residuals if m.state != "suspect"]
+    largest = max([1e-300, *sound, *(1.1 * abs(r) for _, r, _ in fitted.residuals)])
     y = fit_scale(-largest, largest, height - 46, height - 46 - strip + 22, 2, zero=False)
     limit = max(abs(y.low), abs(y.high))
     y = Scale(-limit, limit, limit, y.exponent, y.start, y.end)
@@ -208,9 +209,9 @@ def _residuals(fitted: FittedLine, x: Scale, y_axis: Axis, height: float, strip:
     parts += [svg.words(x.at(v), y.start + 17, x.text(v), "tick") for v in x.ticks()]
     unit = y.unit(y_axis.unit)
     parts.append(svg.words(x.end, y.end - 6, f"residuals{f' in {unit}' if unit else ''}", "note", "end"))
-    for mark, residual in fitted.residuals:
+    for mark, residual, u in fitted.residuals:
         px, py = x.at(mark.x), y.at(residual)
-        up = abs(y.at(residual + mark.u_y) - py)
+        up = abs(y.at(residual + u) - py)
         parts.append(svg.line(px, max(py - up, y.end), px, min(py + up, y.start), "bar"))
         ring = svg.tag("circle", cx=px, cy=py, r=8.0, class_="ring") if mark.state == "suspect" else ""
         parts.append(ring + svg.tag("circle", cx=px, cy=py, r=3.4, class_="dot"))

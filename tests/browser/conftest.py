@@ -44,7 +44,9 @@ class Server:
 
     def start(self) -> None:
         environment = {**os.environ, "DATABASE_URL": self.database, "CAVREL_PORT": str(self.port)}
-        self.process = subprocess.Popen([sys.executable, "-m", "cavrel", "demo"], cwd=ROOT, env=environment, stdout=subprocess.DEVNULL)
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "cavrel", "demo"], cwd=ROOT, env=environment, stdout=subprocess.DEVNULL
+        )
         for _ in range(300):
             try:
                 with urllib.request.urlopen(f"{self.address}/health", timeout=1):

@@ -70,7 +70,9 @@ def test_entries_made_while_the_server_is_away_are_kept_here_and_sent_later(
     assert _texts(page, server, run) == {"swings.t.1.1": "31.11", "swings.t.2.1": "38.2", "swings.t.3.1": "44.01"}
 
 
-def test_an_answer_lost_on_the_way_is_sent_again_and_counts_once(page: Page, server: Server, new_run: Callable[..., int]) -> None:
+def test_an_answer_lost_on_the_way_is_sent_again_and_counts_once(
+    page: Page, server: Server, new_run: Callable[..., int]
+) -> None:
     run = new_run("Answer lost")
     dropped = []
 
@@ -120,7 +122,9 @@ def test_two_pages_on_one_cell_lose_neither_reading(page: Page, server: Server, 
     expect(other.locator(".note", has_text="was written twice")).to_contain_text("31.11")
 
 
-def test_an_entry_the_server_cannot_take_is_shown_and_blocks_nothing(page: Page, server: Server, new_run: Callable[..., int]) -> None:
+def test_an_entry_the_server_cannot_take_is_shown_and_blocks_nothing(
+    page: Page, server: Server, new_run: Callable[..., int]
+) -> None:
     run = new_run("Refused")
     page.evaluate(
         """run => localStorage.setItem(`cavrel.kept.${run}`, JSON.stringify([{key: "4f6dd4f8-6d0e-4d3f-8a39-2f0f5e1c9a77", kind: "reading",

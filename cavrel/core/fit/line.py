@@ -50,17 +50,21 @@ class Diagnostics:
     runs_p: float | None
 
 
-def solve(x: Array, y: Array, weighting: Weighting, forced: bool = False) -> tuple[Array, Array]:
+def solve(
+    x: Array, y: Array, weighting: Weighting, forced: bool = False, start: float | None = None
+) -> tuple[Array, Array]:
     """Slopes and intercepts ``(batch,)`` of the weighted lines through ``x``, ``y`` ``(batch, n)``, n > 1 (n > 0 if ``forced``).
 
     With x variances, the slope solves York's equations for uncorrelated errors (York et al., Am. J. Phys. 72 (2004) 367, eq. 13),
-    started from the line of y on x. ``forced`` sends the line through the origin. All x equal gives NaN.
+    from ``start`` or, without it, from the line of y on x. ``forced`` sends the line through the origin. All x equal gives NaN.
     """
     with np.errstate(divide="ignore", invalid="ignore"):
         if not weighting.york:
             return _weighted(x, y, 1 / weighting.y_variance, forced)
-        equal = np.ones(x.shape[1])
-        slope, intercept = _weighted(x, y, equal, forced)
+        if start is None:
+            slope, intercept = _weighted(x, y, np.ones(x.shape[1]), forced)
+        else:
+            slope, intercept = np.full(len(x), start), np.zeros(len(x))
         for _ in range(_YORK_ROUNDS):
             new, intercept = _york_round(x, y, slope, weighting, forced)
             settled = np.abs(new - slope) <= 1e-14 * np.abs(new)
@@ -153,12 +157,15 @@ def _curvature(x: Array, residuals: Array, w: Array, forced: bool, known: bool) 
     n, columns = len(x), (1 if forced else 2)
     if n < columns + 2:
         return None, 0
-    base = np.stack([x] if forced else [np.ones(n), x], axis=1) * np.sqrt(w)[:, None]
-    centre = x.mean()
-    square = (x - centre) ** 2 * np.sqrt(w)
-    square = square - base @ np.linalg.lstsq(base, square, rcond=None)[0]
+    # The part of the square term that a line cannot take up itself.
+    from_middle = x - float((w * x).sum() / w.sum())
+    term_of = from_middle**2
+    rest = term_of if forced else term_of - float((w * term_of).sum() / w.sum())
+    along = x if forced else from_middle
+    rest = rest - along * float((w * along * rest).sum() / (w * along**2).sum())
+    square = rest * np.sqrt(w)
     length = float(square @ square)
-    if length <= 1e-18 * float((((x - centre) ** 2 * np.sqrt(w)) ** 2).sum()):
+    if length <= 1e-18 * float((w * term_of**2).sum()):
         return None, 0
     weighted = residuals * np.sqrt(w)
     term = float(square @ weighted) / length

@@ -1,0 +1,1 @@
+"""Speed, as ratios inside one run: ``./run bench``."""

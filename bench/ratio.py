@@ -1,0 +1,39 @@
+"""Two things timed in turns, so that a machine that slows down slows both."""
+
+import statistics
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """Medians in seconds; ``limit``: the ratio ours/theirs that the goal allows."""
+
+    what: str
+    ours: float
+    theirs: float
+    goal: str
+    limit: float
+
+    @property
+    def ratio(self) -> float:
+        return self.ours / self.theirs
+
+    @property
+    def met(self) -> bool:
+        return self.ratio <= self.limit
+
+
+def compare(
+    what: str, ours: Callable[[], object], theirs: Callable[[], object], goal: str, limit: float, rounds: int = 60
+) -> Row:
+    """Time both alternately, after one unmeasured call of each."""
+    ours(), theirs()
+    mine, other = [], []
+    for _ in range(rounds):
+        for call, times in ((ours, mine), (theirs, other)):
+            began = time.perf_counter()
+            call()
+            times.append(time.perf_counter() - began)
+    return Row(what, statistics.median(mine), statistics.median(other), goal, limit)

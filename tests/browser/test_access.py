@@ -1,0 +1,101 @@
+"""Accessibility: axe-core on each page and theme, everything by keyboard, and the three widths."""
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import Server
+
+PAGES = [
+    "/",
+    "/experiments/pendulum",
+    "/runs/1/measure",
+    "/runs/1/straighten",
+    "/runs/1/judge",
+    "/runs/1/logbook",
+    "/patterns",
+    "/nowhere",
+]
+
+
+def serious(page: Page) -> list[str]:
+    found = Axe().run(
+        page, options={"runOnly": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]}
+    )
+    return [
+        f"{v['id']}: {v['help']} at {[n['target'] for n in v['nodes']][:3]}"
+        for v in found.response["violations"]
+        if v["impact"] in ("serious", "critical")
+    ]
+
+
+@pytest.mark.parametrize("path", PAGES)
+def test_no_serious_finding(page: Page, server: Server, path: str) -> None:
+    for theme in ("light", "dark", "dark-room"):
+        page.goto(f"{server.address}{path}?theme={theme}")
+        page.wait_for_selector("html[data-ready=yes]")
+        assert serious(page) == [], theme
+
+
+def test_the_dark_room_shows_only_black_and_red(page: Page, server: Server) -> None:
+    """No pixel that would cost a dark-adapted eye: green and blue stay far under red everywhere."""
+    page.goto(f"{server.address}/runs/1/measure?theme=dark-room")
+    page.wait_for_selector("html[data-ready=yes]")
+    brightest = page.evaluate(
+        """() => [...document.querySelectorAll("body *")].flatMap(e => {
+            const s = getComputedStyle(e);
+            return [s.color, s.backgroundColor, s.borderTopColor, s.fill, s.stroke].filter(Boolean).map(c => (c.match(/[\\d.]+/g) ?? []).map(Number))
+        }).filter(c => c.length >= 3 && (c[3] ?? 1) > 0 && Math.max(c[1], c[2]) > 0.6 * Math.max(c[0], 1))"""
+    )
+    assert brightest == []
+
+
+def test_a_point_is_left_out_and_taken_back_by_keyboard_alone(page: Page, server: Server) -> None:
+    page.goto(f"{server.address}/runs/2/straighten")
+    page.wait_for_selector("html[data-ready=yes]")
+    before = page.locator(".line-reading dd").first.inner_text()
+    page.locator('.two-graphs figure:last-child .pt[data-at="swings.3"]').focus()
+    page.keyboard.press("Enter")
+    page.keyboard.type("the thread touched the rail")
+    page.keyboard.press("Enter")
+    expect(page.locator(".note", has_text="the thread touched the rail")).to_be_visible()
+    expect(page.locator('.two-graphs figure:last-child .pt[data-at="swings.3"]')).to_have_attribute("data-state", "out")
+    assert page.locator(".line-reading dd").first.inner_text() != before
+    page.locator('.two-graphs figure:last-child .pt[data-at="swings.3"]').focus()
+    page.keyboard.press("x")
+    expect(page.locator('.two-graphs figure:last-child .pt[data-at="swings.3"]')).to_have_attribute(
+        "data-state", "read"
+    )
+    assert page.locator(".line-reading dd").first.inner_text() == before
+
+
+def test_a_point_pressed_asks_for_a_reason(page: Page, server: Server) -> None:
+    page.goto(f"{server.address}/runs/2/straighten")
+    page.wait_for_selector("html[data-ready=yes]")
+    page.locator('.two-graphs figure:last-child .pt[data-at="swings.4"]').click()
+    expect(page.locator("#ask-title")).to_have_text("Why leave out row 4?")
+    page.keyboard.press("Escape")
+    expect(page.locator("#ask")).to_be_hidden()
+
+
+@pytest.mark.parametrize(("width", "height"), [(1280, 800), (820, 1180), (390, 844)])
+def test_no_page_scrolls_sideways(page: Page, server: Server, width: int, height: int) -> None:
+    page.set_viewport_size({"width": width, "height": height})
+    for path in PAGES:
+        page.goto(f"{server.address}{path}")
+        assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), path
+
+
+def test_the_theme_is_kept(page: Page, server: Server) -> None:
+    page.goto(f"{server.address}/runs/1/measure")
+    page.wait_for_selector("html[data-ready=yes]")
+    page.get_by_role("button", name="Dark room").click()
+    page.goto(f"{server.address}/runs/1/judge")
+    expect(page.locator("html")).to_have_attribute("data-theme", "dark-room")
+
+
+def test_all_keys_are_shown(page: Page, server: Server) -> None:
+    page.goto(f"{server.address}/runs/1/measure")
+    page.wait_for_selector("html[data-ready=yes]")
+    page.keyboard.press("?")
+    expect(page.get_by_role("heading", name="Keys")).to_be_visible()

@@ -1,0 +1,196 @@
+"""Rounding, judging, and what stands in the margin."""
+
+import math
+
+import pytest
+
+from cavrel.core import run as runs
+from cavrel.core.accepted import Accepted
+from cavrel.core.analysis import analyse
+from cavrel.core.judge import _words, judge
+from cavrel.core.program import Program
+from cavrel.core.remarks import Flag, remarks
+from cavrel.core.rounding import concise, fixed, in_step, percent, significant, with_u
+from cavrel.core.slips import find
+from cavrel.core.straighten import meanings
+
+
+@pytest.mark.parametrize(
+    ("value", "u", "rule", "text"),
+    [
+        (9.7912, 0.0382, "one_or_two", "9.79 ± 0.04 m/s²"),
+        (9.7912, 0.0182, "one_or_two", "9.791 ± 0.018 m/s²"),
+        (9.7912, 0.0962, "one_or_two", "9.79 ± 0.10 m/s²"),
+        (9.7912, 0.0382, "two", "9.791 ± 0.038 m/s²"),
+        (9.7912, 0.0182, "one", "9.79 ± 0.02 m/s²"),
+        (-0.004, 0.03, "one_or_two", "0.00 ± 0.03 m/s²"),
+        (-5.21, 0.3, "one_or_two", "−5.2 ± 0.3 m/s²"),
+        (6.674e-11, 1.5e-13, "one_or_two", "(6.674 ± 0.015) × 10⁻¹¹ m/s²"),
+        (123456.0, 2300.0, "one_or_two", "(1.23 ± 0.02) × 10⁵ m/s²"),
+        (9.81, 0.0, "one_or_two", "9.810 m/s²"),
+        (9.81, math.nan, "one_or_two", "9.810 m/s²"),
+        (math.nan, 0.1, "one_or_two", ""),
+    ],
+)
+def test_value_and_uncertainty_in_step(value: float, u: float, rule: str, text: str) -> None:
+    assert with_u(value, u, "m/s^2", rule).replace("\u2009", " ") == text
+
+
+def test_plain_ascii_on_request() -> None:
+    assert with_u(-6.674e-11, 1.5e-13, "m/s^2", ascii_only=True) == "(-6.674 +- 0.015)e-11 m/s^2"
+
+
+def test_other_numbers() -> None:
+    assert concise(9.7912, 0.0382) == "9.79(4)"
+    assert concise(12.3, 1.4) == "12.3(1.4)"
+    assert fixed(-0.0001, 2) == "0.00"
+    assert fixed(-1.25, 1).startswith("−")
+    assert [significant(v, 2) for v in (0.0042, 1234.0, 0.0, 3.14159)] == ["0.0042", "1200", "0", "3.1"]
+    assert [percent(v) for v in (0.04, 0.2, 3.14, 18.2)] == ["0.04", "0.20", "3.1", "18"]
+    assert in_step(0.0, 0.0).value == "0"
+
+
+@pytest.mark.parametrize(
+    ("off", "z", "width", "kind", "said"),
+    [
+        (0.2, 1.1, 1.0, "agrees", "chance alone does this now and then|often"),
+        (1.8, 3.1, 2.0, "disagrees", "Only 1.8 % off, yet 3.1 standard uncertainties: something systematic"),
+        (4.0, 0.5, 15.0, "wide", "only because ±15 % would agree with almost anything"),
+        (1.0, 2.3, 2.0, "doubtful", "hardly does this"),
+        (45.0, 20.0, 4.0, "disagrees", "45 % off and 20 standard uncertainties: look for a slip first"),
+    ],
+)
+def test_the_verdict_keeps_percent_and_uncertainty_apart(
+    off: float, z: float, width: float, kind: str, said: str
+) -> None:
+    found, _, text = _words(off, z, 1.96, width, math.inf, 10.0)
+    assert found == kind
+    assert any(part in text for part in said.split("|"))
+
+
+GOOD = [
+    ["31.07", "31.14", "30.98"],
+    ["38.05", "38.12", "37.95"],
+    ["43.94", "43.87", "44.06"],
+    ["49.13", "49.02", "49.21"],
+    ["53.81", "53.74", "53.90"],
+]
+LENGTHS = ["60.0", "90.0", "120.0", "150.0", "180.0"]
+
+
+def flags(pendulum: Program, times=GOOD, lengths=LENGTHS, **more) -> tuple[Flag, ...]:
+    return remarks(
+        analysed(pendulum, times, lengths, **more), meanings(pendulum.definition.model_dump_json(by_alias=True))
+    )
+
+
+def analysed(pendulum: Program, times=GOOD, lengths=LENGTHS, **more):
+    body = {
+        "format": "cavrel-run/1",
+        "experiment": "pendulum",
+        "series": {"swings": {"L": lengths, "t": times}},
+        **more,
+    }
+    return analyse(pendulum, runs.load(body))
+
+
+def codes(found: tuple[Flag, ...]) -> set[str]:
+    return {f.code for f in found}
+
+
+def changed(row: int, trial: int, text: str) -> list[list[str]]:
+    return [[text if (i, j) == (row, trial) else t for j, t in enumerate(cells)] for i, cells in enumerate(GOOD)]
+
+
+def test_a_clean_run_has_nothing_to_remark(pendulum: Program) -> None:
+    assert flags(pendulum) == ()
+
+
+@pytest.mark.parametrize(("text", "counted"), [("46.67", 19), ("51.58", 21)])
+def test_a_miscount_is_recognised(pendulum: Program, text: str, counted: int) -> None:
+    found = [f for f in flags(pendulum, changed(3, 1, text)) if f.code == "miscount"]
+    assert len(found) == 1
+    assert found[0].at == "swings.t.4.2"
+    assert f"Were {counted} swings counted for 20?" in found[0].say
+
+
+def test_swapped_digits_stand_apart(pendulum: Program) -> None:
+    found = [f for f in flags(pendulum, changed(0, 0, "37.01")) if f.code == "stands-apart"]
+    assert found[0].at == "swings.t.1.1"
+    assert "5.95 s above its fellows" in found[0].say
+
+
+def test_a_decimal_slip_is_implausible(pendulum: Program) -> None:
+    found = flags(pendulum, lengths=["60.0", "9.00", "120.0", "150.0", "180.0"])
+    assert any(f.code == "implausible" and f.at == "swings.L.2.1" for f in found)
+
+
+def test_decimals_are_counted_in_the_typed_unit(pendulum: Program) -> None:
+    assert codes(flags(pendulum, lengths=["60", "90.0", "120.0", "150.0", "180.0"])) == {"decimals-fewer"}
+    assert codes(flags(pendulum, lengths=["600 mm", "90.0", "120.0", "150.0", "180.0"])) == set()
+    assert codes(flags(pendulum, lengths=["60.05", "90.0", "120.0", "150.0", "180.0"])) == {"decimals-more"}
+
+
+def test_an_unreadable_reading_is_named_and_not_computed_with(pendulum: Program) -> None:
+    found = [f for f in flags(pendulum, changed(1, 2, "37.9s5")) if f.code == "unreadable"]
+    assert found[0].at == "swings.t.2.3"
+    assert "kept as you wrote it" in found[0].say
+
+
+def test_a_wide_angle_is_against_the_rule(pendulum: Program) -> None:
+    found = flags(pendulum, quantities={"theta": "25"})
+    assert [f.say for f in found if f.code.startswith("check")] == [
+        "Swings wider than 15° take longer than the small-angle law says. Pull back less."
+    ]
+    assert codes(flags(pendulum, quantities={"theta": "12"})) == set()
+
+
+def test_lengths_from_the_wrong_point_miss_the_origin(pendulum: Program) -> None:
+    """8 cm left out of every length: the line crosses well above zero, and its slope is as good as ever."""
+    found = flags(pendulum, lengths=[f"{float(v) - 8:.1f}" for v in LENGTHS])
+    assert "intercept" in codes(found)
+
+
+def test_a_row_set_wrong_stands_off_the_line(pendulum: Program) -> None:
+    found = [f for f in flags(pendulum, lengths=["60.0", "90.0", "125.0", "150.0", "180.0"]) if f.code == "off-line"]
+    assert [f.at for f in found] == ["swings.3"]
+    assert found[0].row_out == ("swings", 3)
+
+
+def test_the_slip_finder_says_what_the_result_would_become(pendulum: Program) -> None:
+    analysis = analysed(pendulum, changed(3, 1, "46.67"))
+    slips = find(analysis, remarks(analysis))
+    clean = analysed(pendulum, excluded={"swings": {"t.4.2": "x"}}).results["g"]
+    assert len(slips) == 1
+    assert slips[0].after == with_u(clean.value, clean.u, "m/s^2")
+    assert slips[0].before != slips[0].after
+
+
+def test_nothing_suspected_is_ever_altered(pendulum: Program) -> None:
+    analysis = analysed(pendulum, changed(3, 1, "46.67"))
+    before = analysis.run.model_dump()
+    find(analysis, remarks(analysis))
+    assert analysis.run.model_dump() == before
+
+
+def test_percent_error_by_house_rule(pendulum: Program) -> None:
+    plain, signed = (
+        judge(a, a.results["g"]) for a in (analysed(pendulum), analysed(pendulum, rules={"percent_error": "signed"}))
+    )
+    assert plain.percent_error == pytest.approx(abs(signed.percent_error))
+    low = analysed(pendulum, rules={"percent_error": "signed", "g": 9.9})
+    assert judge(low, low.results["g"]).percent_error < 0
+    assert judge(low, low.results["g"]).z < 0
+
+
+def test_too_early_is_said_with_its_reason(pendulum: Program) -> None:
+    analysis = analysed(pendulum, [["31.1"]], ["60.0"])
+    verdict = judge(analysis, analysis.results["g"])
+    assert verdict.kind == "none"
+    assert "a line needs 2 complete rows" in verdict.text.lower()
+
+
+def test_accepted_values_say_where_they_come_from(pendulum: Program) -> None:
+    accepted = analysed(pendulum).results["g"].accepted
+    assert isinstance(accepted, Accepted)
+    assert "WGS 84" in accepted.source

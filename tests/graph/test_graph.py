@@ -1,0 +1,105 @@
+"""Drawings: scales, ticks, and what stands in the SVG."""
+
+import xml.etree.ElementTree as ET
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from cavrel.graph import numberline, points, svg
+from cavrel.graph.points import Axis, Mark
+from cavrel.graph.scale import fit_scale, nice_step
+
+X, Y = Axis("length", "L", "m"), Axis("period squared", "T²", "s²")
+
+
+@given(st.floats(-1e6, 1e6), st.floats(1e-9, 1e6))
+def test_a_scale_holds_its_data_and_has_a_few_round_ticks(low: float, span: float) -> None:
+    scale = fit_scale(low, low + span, 0, 100, 5)
+    slack = 1e-8 * scale.step  # far under a pixel
+    assert scale.low <= low + slack
+    assert scale.high >= low + span - slack
+    assert 1 <= len(scale.ticks()) <= 9
+    assert scale.at(scale.low) == 0
+    assert scale.at(scale.high) == pytest.approx(100)
+    assert len({scale.text(t) for t in scale.ticks()}) == len(scale.ticks())
+
+
+def test_steps_are_round() -> None:
+    assert [nice_step(v, 5) for v in (1.0, 7.0, 10.0, 23.0)] == [0.2, 2.0, 2.0, 5.0]
+
+
+def test_data_that_reach_near_zero_are_drawn_from_zero() -> None:
+    assert fit_scale(0.6, 1.8, 0, 1, 5).low == 0
+    assert fit_scale(9.7, 9.9, 0, 1, 5).low > 9
+
+
+def test_ticks_are_written_with_a_real_minus_and_powers_of_ten() -> None:
+    scale = fit_scale(-2e-6, 5e-6, 0, 1, 5)
+    assert scale.text(-2e-6).startswith("−")
+    assert scale.unit("m") == "10⁻⁶ m"
+
+
+def marks() -> list[Mark]:
+    states = ["read", "suspect", "out", "read"]
+    return [
+        Mark(0.5 * (i + 1), 2.0 * (i + 1), 0.01, 0.2, f"s.{i + 1}", f"Row {i + 1}", s) for i, s in enumerate(states)
+    ]
+
+
+def elements(text: str) -> list[ET.Element]:
+    return list(ET.fromstring(text).iter())
+
+
+def count(text: str, class_: str) -> int:
+    return sum(1 for e in elements(text) if class_ in (e.get("class") or "").split())
+
+
+def test_the_straight_line_shows_every_mark_in_its_state() -> None:
+    grid = np.linspace(0, 2, 10)
+    own = [m for m in marks() if m.state != "out"]
+    fitted = points.FittedLine(grid, 4 * grid, np.full(10, 0.1), [(m, 0.05) for m in own])
+    text, times, hidden = points.straight_line(marks(), X, Y, fitted, "T² against L")
+    assert count(text, "hollow") == 1
+    assert count(text, "strike") == 1
+    assert count(text, "fit") == 1
+    assert count(text, "band") == 1
+    assert count(text, "ring") == 2  # on the graph and among the residuals
+    assert times >= 1
+    assert not hidden
+    labelled = [e for e in elements(text) if e.get("data-at")]
+    assert [e.get("aria-label") for e in labelled] == ["Row 1", "Row 2", "Row 3", "Row 4"]
+    words = "".join("".join(e.itertext()) for e in elements(text) if e.tag.endswith("text"))
+    assert "period squared\u00a0T²\u00a0/ s²" in words
+    assert "residuals in s²" in words
+
+
+def test_no_line_and_no_points_still_draw() -> None:
+    assert count(points.straight_line(marks(), X, Y, None, "t")[0], "fit") == 0
+    assert "first full row" in points.small([], X, Y, "t")
+    ET.fromstring(points.raw_curve(marks()[:1], X, Y, (np.array([0.0, 1.0]), np.array([0.0, 1.0])), "t"))
+
+
+def test_short_error_bars_are_magnified_and_the_tiniest_are_not() -> None:
+    y = fit_scale(0, 10, 400, 0, 5)
+    assert points.magnification([Mark(1, 5, 0, 0.05, "", "")], y) == 5
+    assert points.magnification([Mark(1, 5, 0, 1e-4, "", "")], y) == 1
+    assert points.magnification([Mark(1, 5, 0, 1.0, "", "")], y) == 1
+
+
+def test_the_number_line_has_the_accepted_band_and_every_value() -> None:
+    entries = [
+        numberline.Entry("slope", 9.82, 0.02, True),
+        numberline.Entry("bench Wick", 9.79, 0.03),
+        numberline.Entry("bench Foghorn", 14.0, 0.1),
+    ]
+    text = numberline.number_line(entries, (9.806, 0.001, "accepted 9.806"), "m/s²", "g")
+    assert count(text, "accepted-ground") == 1
+    assert count(text, "value") == 2
+    assert "off the line" in text
+
+
+def test_text_is_escaped() -> None:
+    assert "<b>" not in svg.words(0, 0, "<b>&", "x")
+    ET.fromstring(svg.drawing(10, 10, 'a "quoted" <title>', svg.words(0, 0, "<&>", "x")))

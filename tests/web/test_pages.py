@@ -1,0 +1,196 @@
+"""Pages and their twins, saving over HTTP, and what the pages say when something is wrong."""
+
+import html
+import json
+import re
+from datetime import datetime, timezone
+from typing import Any
+from uuid import uuid4
+
+import pytest
+from flask.testing import FlaskClient
+
+from cavrel.core import run as runs
+
+STAGES = ["measure", "straighten", "judge", "logbook"]
+
+
+def text(client: FlaskClient, path: str) -> str:
+    answer = client.get(path)
+    assert answer.status_code == 200, path
+    return html.unescape(re.sub(r"\s+", " ", re.sub(r"<[^>]+>", "", answer.text)))
+
+
+def token(client: FlaskClient) -> str:
+    return client.get("/token").json["token"]
+
+
+def entry(kind: str, slot: str, **body: Any) -> dict[str, Any]:
+    return {
+        "key": str(uuid4()),
+        "kind": kind,
+        "slot": slot,
+        "body": body,
+        "made_at": datetime.now(timezone.utc).isoformat(),
+    }
+
+
+def save(client: FlaskClient, run: int, *entries: dict[str, Any], page: str = "measure"):
+    return client.post(
+        f"/runs/{run}/entries", json={"page": page, "entries": list(entries)}, headers={"X-CSRFToken": token(client)}
+    )
+
+
+@pytest.fixture
+def run(client: FlaskClient) -> int:
+    page = client.get("/experiments/pendulum").text
+    bench = re.search(r'<option value="(\d+)">Fresnel', page)
+    assert bench
+    form = {"bench": bench[1], "title": "Over HTTP", "key": str(uuid4()), "csrf_token": token(client)}
+    answer = client.post("/experiments/pendulum/runs", data=form)
+    assert answer.status_code == 303
+    found = re.search(r"/runs/(\d+)/", answer.location)
+    assert found
+    return int(found[1])
+
+
+@pytest.mark.parametrize("stage", STAGES)
+@pytest.mark.parametrize("number", [1, 2, 3])
+def test_every_stage_of_the_demonstration_has_a_page_and_a_twin(client: FlaskClient, stage: str, number: int) -> None:
+    assert "Tallow" not in text(client, f"/runs/{number}/{stage}") or stage
+    twin = client.get(f"/runs/{number}/{stage}.json").json
+    assert twin["bench"] == ["Lantern", "Prism", "Wick"][number - 1]
+
+
+def test_the_shelf(client: FlaskClient) -> None:
+    page = text(client, "/")
+    for word in ("Gravity from a swinging bob", "Lantern", "Prism", "Wick", "1 suspicion", "9.8147"):
+        assert word in page
+    twin = client.get("/shelf.json").json
+    assert [e["id"] for e in twin["experiments"]] == ["pendulum"]
+    assert {r["bench"]: r["stages"]["measure"] for r in twin["runs"]}["Wick"] == "17 of 40 readings"
+
+
+def test_the_demonstration_has_something_to_say(client: FlaskClient) -> None:
+    assert "Were 19 swings counted for 20?" in text(client, "/runs/1/measure")
+    judged = text(client, "/runs/1/judge")
+    assert "Without it:" in judged
+    assert re.search(r"9\.8\d+ ± 0\.0\d+", judged)
+    assert "Where the uncertainty comes from" in judged
+    straight = text(client, "/runs/2/straighten")
+    assert "zero within its uncertainty, as the law says" in straight
+
+
+def test_the_twin_of_measure_is_a_run_document_that_analyses_to_the_same(client: FlaskClient) -> None:
+    twin = client.get("/runs/1/measure.json").json
+    run = runs.load(twin["run"])
+    assert run.series["swings"]["L"][0] == "75.0"
+    assert twin["result"]["format"] == "cavrel-result/1"
+
+
+def test_saving_answers_with_everything_that_follows(client: FlaskClient, run: int) -> None:
+    answer = save(
+        client, run, entry("reading", "swings.L.1.1", text="60.0"), entry("reading", "swings.t.1.1", text="31.10")
+    )
+    assert answer.status_code == 200
+    said = json.loads(answer.headers["X-Cavrel-Saved"])
+    assert len(said["keys"]) == 2
+    assert said["laps"] == 20
+    assert re.search(r'id="c-swings-1-T"[^>]*>1\.5', answer.text)
+    assert "1 of 40 readings" in answer.text
+    assert 'id="live-graph"' in answer.text
+    assert 'id="notes"' in answer.text
+
+
+def test_the_same_send_twice_is_one_entry(client: FlaskClient, run: int) -> None:
+    one = entry("reading", "swings.t.1.1", text="31.10")
+    first, again = save(client, run, one), save(client, run, one)
+    assert (
+        json.loads(first.headers["X-Cavrel-Saved"])["entries"] == json.loads(again.headers["X-Cavrel-Saved"])["entries"]
+    )
+    assert len(client.get(f"/runs/{run}/logbook.json").json["entries"]) == 1
+
+
+def test_a_bad_entry_is_named_and_the_good_ones_are_saved(client: FlaskClient, run: int) -> None:
+    good, bad = entry("reading", "swings.t.1.1", text="31.1"), entry("reading", "swings.T.1.1", text="1.5")
+    said = json.loads(save(client, run, bad, good, {"key": "x"}, 7).headers["X-Cavrel-Saved"])
+    assert said["keys"] == [good["key"]]
+    assert "computed" in said["refused"][bad["key"]]
+    assert len(client.get(f"/runs/{run}/logbook.json").json["entries"]) == 1
+
+
+@pytest.mark.parametrize("body", [None, [], {"entries": "x"}, {"entries": [{}] * 501}])
+def test_a_send_that_is_no_send(client: FlaskClient, run: int, body: Any) -> None:
+    answer = client.post(f"/runs/{run}/entries", json=body, headers={"X-CSRFToken": token(client)})
+    assert answer.status_code == 422
+    assert "entries" in answer.json["what"]
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"key": "no uuid"},
+        {"made_at": "yesterday"},
+        {"slot": "a\x00b"},
+        {"body": "text"},
+        {"body": {"text": "a\x00"}},
+        {"kind": "x" * 500},
+        {"body": {"t": "x" * 70000}},
+    ],
+)
+def test_hostile_entries_are_refused_and_nothing_breaks(client: FlaskClient, run: int, change: dict[str, Any]) -> None:
+    answer = save(client, run, {**entry("reading", "swings.t.1.1", text="31.1"), **change})
+    assert answer.status_code == 200
+    assert json.loads(answer.headers["X-Cavrel-Saved"])["keys"] == []
+
+
+def test_what_a_person_typed_is_never_markup(client: FlaskClient, run: int) -> None:
+    trap = "<script>alert(1)</script>"
+    save(
+        client,
+        run,
+        entry("reading", "swings.t.1.1", text=trap),
+        entry("note", f"note:{uuid4()}", text=trap),
+        entry("leave-out", "out:swings.1", reason=trap),
+    )
+    for stage in STAGES:
+        assert trap not in client.get(f"/runs/{run}/{stage}").text
+    assert "script-src" not in client.get("/").headers["Content-Security-Policy"]
+    assert "default-src 'self'" in client.get("/").headers["Content-Security-Policy"]
+
+
+def test_without_the_token_nothing_is_saved(client: FlaskClient, run: int) -> None:
+    answer = client.post(
+        f"/runs/{run}/entries", json={"page": "measure", "entries": [entry("reading", "swings.t.1.1", text="1")]}
+    )
+    assert answer.status_code == 400
+    assert answer.json["stale"] is True
+    assert client.get(f"/runs/{run}/logbook.json").json["entries"] == []
+
+
+def test_starting_a_run_says_what_is_missing_and_keeps_what_was_typed(client: FlaskClient) -> None:
+    answer = client.post(
+        "/experiments/pendulum/runs", data={"bench": "", "title": "My title", "key": "", "csrf_token": token(client)}
+    )
+    assert answer.status_code == 422
+    assert "Choose the bench that measures." in answer.text
+    assert "My title" in answer.text
+
+
+@pytest.mark.parametrize("path", ["/runs/9999/measure", "/runs/9999/judge.json", "/experiments/levitation", "/nowhere"])
+def test_what_is_not_there_says_so(client: FlaskClient, path: str) -> None:
+    answer = client.get(path)
+    assert answer.status_code == 404
+    assert "There is no such page" in answer.text
+
+
+def test_two_benches_are_told_apart_in_the_same_course(client: FlaskClient, run: int) -> None:
+    page = text(client, "/runs/2/judge")
+    assert "bench Lantern" in page
+    assert "bench Wick" in page
+
+
+def test_the_shipped_names_are_only_our_own(client: FlaskClient) -> None:
+    page = client.get("/runs/1/measure").text
+    addresses = set(re.findall(r"https?://[^\"' >]+", page))
+    assert addresses <= {"http://www.w3.org/2000/svg"}

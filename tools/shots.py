@@ -1,0 +1,91 @@
+"""Take the pictures in docs/screenshots anew, from the demonstration course, at 1280 × 800."""
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+from cavrel.store.cluster import Cluster, free_port
+
+ROOT = Path(__file__).resolve().parent.parent
+TARGET = ROOT / "docs" / "screenshots"
+ARGUMENTS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+
+
+def timing(page: Page) -> None:
+    """The watch running in a half-measured run."""
+    page.locator('input[data-slot="swings.t.4.3"]').click()
+    for _ in range(8):
+        page.keyboard.press("Space")
+        page.wait_for_timeout(330)
+
+
+VIEWS = [
+    ("shelf", "/", "light", None),
+    ("experiment", "/experiments/pendulum", "light", None),
+    ("measure", "/runs/1/measure", "light", None),
+    ("measure-dark-room", "/runs/3/measure", "dark-room", timing),
+    ("straighten", "/runs/2/straighten", "light", None),
+    ("straighten-dark", "/runs/1/straighten", "dark", None),
+    ("judge", "/runs/1/judge", "light", None),
+    ("logbook", "/runs/1/logbook", "light", None),
+    ("patterns", "/patterns", "light", None),
+]
+
+
+def main(only: list[str]) -> None:
+    folder = Path(tempfile.mkdtemp(prefix="cavrel-shots-"))
+    folder.chmod(0o755)
+    cluster = Cluster(folder)
+    cluster.start()
+    port = free_port()
+    environment = {**os.environ, "DATABASE_URL": cluster.url(), "CAVREL_PORT": str(port), "TZ": "UTC"}
+    server = subprocess.Popen(
+        [sys.executable, "-m", "cavrel", "demo"], cwd=ROOT, env=environment, stdout=subprocess.DEVNULL
+    )
+    try:
+        for _ in range(200):
+            try:
+                urllib.request.urlopen(f"http://127.0.0.1:{port}/health", timeout=1).close()
+                break
+            except OSError:
+                time.sleep(0.1)
+        TARGET.mkdir(parents=True, exist_ok=True)
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+            for name, path, theme, act in VIEWS:
+                if only and name not in only:
+                    continue
+                page = browser.new_page(viewport={"width": 1280, "height": 800})
+                page.goto(f"http://127.0.0.1:{port}{path}?theme={theme}")
+                page.wait_for_selector("html[data-ready=yes]")
+                page.wait_for_timeout(400)
+                if act is not None:
+                    act(page)
+                page.screenshot(path=TARGET / f"{name}.png")
+                page.close()
+                print(f"docs/screenshots/{name}.png")
+            browser.close()
+    finally:
+        server.terminate()
+        server.wait()
+        cluster.stop()
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])
