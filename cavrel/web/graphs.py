@@ -110,8 +110,12 @@ def straightened(opened: Opened, fit: FitAnalysis) -> Straightened:
             fit.diagnostics.dof if fit.source == "scatter" else math.inf, opened.analysis.rules.student
         )
         by_row = {int(m.at.rsplit(".", 1)[1]): m for m in marks}
+        found = fit.diagnostics
+        known = fit.weighting is not None and fit.weighting.known
+        own = 1 / np.sqrt(found.weights) if known else np.zeros(len(fit.rows))
         residuals = [
-            (by_row[int(row) + 1], float(r)) for row, r in zip(fit.rows, fit.diagnostics.residuals, strict=True)
+            (by_row[int(row) + 1], float(residual), float(u))
+            for row, residual, u in zip(fit.rows, found.residuals, own, strict=True)
         ]
         fitted = points.FittedLine(grid, y, k * u, residuals)
     title = points.described(f"{y_axis.word} {y_axis.symbol} against {x_axis.word} {x_axis.symbol}".strip(), marks)

@@ -59,7 +59,7 @@ def count(text: str, class_: str) -> int:
 def test_the_straight_line_shows_every_mark_in_its_state() -> None:
     grid = np.linspace(0, 2, 10)
     own = [m for m in marks() if m.state != "out"]
-    fitted = points.FittedLine(grid, 4 * grid, np.full(10, 0.1), [(m, 0.05) for m in own])
+    fitted = points.FittedLine(grid, 4 * grid, np.full(10, 0.1), [(m, 0.05, 0.2) for m in own])
     text, times, hidden = points.straight_line(marks(), X, Y, fitted, "T² against L")
     assert count(text, "hollow") == 1
     assert count(text, "strike") == 1
