@@ -92,7 +92,9 @@ def serve(load: Callable[[Pool], None] | None = None) -> None:
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)  # a few requests in line are no news
     # A stop asked for by a service manager ends like Ctrl-C: through the blocks that close what was opened.
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
-    signal.signal(signal.SIGINT, signal.default_int_handler)  # a shell that starts us in the background sets it to be ignored
+    signal.signal(
+        signal.SIGINT, signal.default_int_handler
+    )  # a shell that starts us in the background sets it to be ignored
     place = listen(port_wanted())
     with place, database() as url:
         prepare(url)

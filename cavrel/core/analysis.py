@@ -7,12 +7,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core import uncertainty
+from cavrel.core import fitting, uncertainty
 from cavrel.core.accepted import Accepted, local_gravity
 from cavrel.core.components import Block, Nominal, gather
-from cavrel.core.fit import line
+from cavrel.core.fitting import Bound, FitAnalysis
 from cavrel.core.formula.evaluate import Environment
-from cavrel.core.program import Derived, LineFit, Program, ResultStep
+from cavrel.core.formula.nodes import Member, Name, walk
+from cavrel.core.formula.parse import parse
+from cavrel.core.program import Derived, FitStep, PredictStep, Program, ResultStep
 from cavrel.core.rules import HouseRules, Site
 from cavrel.core.run import RunDocument
 from cavrel.core.sheet import Sheet, lay_out
@@ -39,52 +41,11 @@ class Values:
 
 
 @dataclass(frozen=True, slots=True)
-class Parameter:
-    """One value derived: ``value``, ``u``, SI; ``parts`` ``(K,)`` signed contributions."""
-
-    value: float
-    u: float
-    unit: Unit
-    parts: Array
-
-
-@dataclass(frozen=True, slots=True)
-class FitAnalysis:
-    """A line fitted, or the ``reason`` why not.
-
-    ``x``, ``y``, ``u_x``, ``u_y``: ``(rows,)``, SI, all rows, NaN where missing; ``rows``: indices of those fitted. ``covariance`` of
-    slope and intercept. ``source``: whether the rows' independent uncertainty was ``propagated`` or taken from ``scatter``.
-    """
-
-    name: str
-    x: Array
-    y: Array
-    u_x: Array
-    u_y: Array
-    rows: NDArray[np.intp]
-    reason: str
-    parameters: Mapping[str, Parameter]
-    covariance: Array
-    diagnostics: line.Diagnostics | None
-    weighting: line.Weighting | None
-    source: str
-
-    @property
-    def made(self) -> bool:
-        return not self.reason
-
-    def at(self, x: Array) -> tuple[Array, Array]:
-        """The line at ``x`` ``(n,)`` and its standard uncertainty, shared components included."""
-        slope, intercept = self.parameters["slope"], self.parameters["intercept"]
-        parts = slope.parts[:, None] * x[None, :] + intercept.parts[:, None]
-        return slope.value * x + intercept.value, uncertainty.combined(parts)
-
-
-@dataclass(frozen=True, slots=True)
 class ResultAnalysis:
     """A result: ``value`` and ``u``, SI; effective ``dof``, ``k95`` and expanded ``U95``; the ``budget``; what it is compared with.
 
-    ``difference_u``: standard uncertainty of result minus accepted, correlations included. ``value`` is NaN with a ``reason``.
+    ``difference_u``: standard uncertainty of result minus accepted, correlations included; ``against_measured``: the other value comes
+    from this run too. ``birge``: the ratio of a weighted mean, NaN elsewhere. ``value`` is NaN with a ``reason``.
     """
 
     name: str
@@ -98,6 +59,27 @@ class ResultAnalysis:
     budget: tuple[Source, ...]
     accepted: Accepted | None
     difference_u: float
+    against_measured: bool
+    birge: float
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class PredictionAnalysis:
+    """A value read from a fit at ``x``: ``value`` and ``u`` of the curve there, SI; ``low`` and ``high`` bound, with 95 %, one more reading.
+
+    ``outside``: x lies outside the measured range. ``value`` is NaN with a ``reason``.
+    """
+
+    name: str
+    unit: Unit
+    value: float
+    u: float
+    x: float
+    low: float
+    high: float
+    k95: float
+    outside: bool
     reason: str
 
 
@@ -113,6 +95,8 @@ class Analysis:
     values: Mapping[str, Values]
     fits: Mapping[str, FitAnalysis]
     results: Mapping[str, ResultAnalysis]
+    predictions: Mapping[str, PredictionAnalysis]
+    dof: Array
     checks: Mapping[int, bool | None]
 
 
@@ -133,14 +117,12 @@ def analyse(program: Program, run: RunDocument, rules: HouseRules | None = None)
         if accepted[name].u > 0:
             u = np.array([accepted[name].u])
             source = f"accepted {accepted[name].label}"
-            blocks.append(
-                Block("accepted", source, name, (name,), None, u, np.array([np.inf]), (f"accepted:{name}",), "normal")
-            )
+            blocks.append(Block("accepted", source, name, (name,), None, u, np.array([np.inf]), (), "normal"))
     pushes = uncertainty.plan(blocks)
     return _Runner(program, run, house, sheet, nominal, pushes, accepted).analysis()
 
 
-def _scatter_block(program: Program, fit: LineFit, rows: int) -> Block:
+def _scatter_block(program: Program, fit: FitStep, rows: int) -> Block:
     """Room for one component per ordinate of a fit; the fit itself says how large they are, once the line is known."""
     label = program.definition.fits[fit.name].label or "the line"
     names = (f"fit:{fit.name}",) * rows
@@ -163,6 +145,29 @@ def _accepted(program: Program, rules: HouseRules) -> dict[str, Accepted]:
     site = rules.g if isinstance(rules.g, Site) else None
     accepted["g_local"] = local_gravity(rules.gravity(), site.latitude if site else None, site.height if site else None)
     return accepted
+
+
+def bind(step: FitStep, environment: Environment, sheet: Sheet, batch: int) -> Bound:
+    """The batch that a fit runs over; a mean runs over the row numbers."""
+    rows = sheet.rows[step.series]
+    y = np.broadcast_to(step.run_y(environment), (batch, rows))
+    counted = np.broadcast_to(np.arange(1.0, rows + 1)[None, :], (batch, rows))
+    x = counted if step.run_x is None else np.broadcast_to(step.run_x(environment), (batch, rows))
+    return Bound(x, y, environment, sheet.keep[step.series])
+
+
+def weighted_mean(values: Array, covariance: Array) -> tuple[Array, float]:
+    """Weights ``(n,)`` of the best linear mean of ``values`` ``(n,)``, and the Birge ratio.
+
+    Where the covariance is singular (results that are one result twice) equal weights are used for what it cannot tell apart.
+    """
+    ones = np.ones(len(values))
+    inverse = np.linalg.pinv(covariance, rcond=1e-9, hermitian=True)
+    total = float(ones @ inverse @ ones)
+    weights = inverse @ ones / total if total > 0 else ones / len(values)
+    left = values - values @ weights
+    chi2 = float(left @ inverse @ left)
+    return np.asarray(weights), math.sqrt(max(chi2, 0.0) / (len(values) - 1))
 
 
 def _single(value: float) -> Nominal:
@@ -190,14 +195,18 @@ class _Runner:
         self.environment = Environment(self.values, sheet.keep)
         self.fits: dict[str, FitAnalysis] = {}
         self.results: dict[str, ResultAnalysis] = {}
+        self.predictions: dict[str, PredictionAnalysis] = {}
+        self.parameters: dict[str, Array] = {}
 
     def analysis(self) -> Analysis:
         with np.errstate(all="ignore"):
             for step in self.program.steps:
-                if isinstance(step, LineFit):
+                if isinstance(step, FitStep):
                     self.fit(step)
                 elif isinstance(step, ResultStep):
                     self.result(step)
+                elif isinstance(step, PredictStep):
+                    self.predict(step)
                 else:
                     self.values[step.key] = self.shaped(step)
             checks = {check.index: self.truth(check.run(self.environment)) for check in self.program.checks}
@@ -206,7 +215,17 @@ class _Runner:
                 if isinstance(step, Derived):
                     values[step.key] = self.described(step.key, step.unit)
         return Analysis(
-            self.program, self.run, self.rules, self.sheet, self.pushes, values, self.fits, self.results, checks
+            self.program,
+            self.run,
+            self.rules,
+            self.sheet,
+            self.pushes,
+            values,
+            self.fits,
+            self.results,
+            self.predictions,
+            self.dof,
+            checks,
         )
 
     def shaped(self, step: Derived) -> Array:
@@ -235,131 +254,63 @@ class _Runner:
 
     # --- fits --------------------------------------------------------------------------------------------------------
 
-    def fit(self, step: LineFit) -> None:
-        rows = self.sheet.rows[step.series]
-        batch = self.pushes.batch
-        x_all = np.broadcast_to(step.run_x(self.environment), (batch, rows))
-        y_all = np.broadcast_to(step.run_y(self.environment), (batch, rows))
-        x_parts = uncertainty.contributions(x_all, self.pushes.count)
-        y_parts = uncertainty.contributions(y_all, self.pushes.count)
-        # A component is a row's own where it moves that row and no other; all else acts on the rows together.
-        own = self.pushes.independent & (((x_parts != 0) | (y_parts != 0)).sum(axis=1) <= 1)
-        use = np.flatnonzero(np.isfinite(x_all[0]) & np.isfinite(y_all[0]) & self.sheet.keep[step.series])
-        x, y = x_all[:, use], y_all[:, use]
-        reason = self.impossible(x[0])
-        if reason:
-            nothing = {
-                p: Parameter(math.nan, math.nan, u, np.full(self.pushes.count, np.nan))
-                for p, u in step.parameters.items()
-            }
-            made = FitAnalysis(
-                step.name,
-                x_all[0],
-                y_all[0],
-                uncertainty.combined(x_parts),
-                uncertainty.combined(y_parts),
-                use,
-                reason,
-                nothing,
-                np.full((2, 2), np.nan),
-                None,
-                None,
-                "",
-            )
-            for parameter in step.parameters:
-                self.values[f"{step.name}.{parameter}"] = np.full((1, 1), np.nan)
-            self.fits[step.name] = made
-            return
-        forced = self.rules.origin == "forced"
-        plain = line.solve(x[:1], y[:1], line.Weighting(np.zeros(len(use)), np.ones(len(use)), False, False), forced)[
-            0
-        ][0]
-        x_variance = (x_parts[own][:, use] ** 2).sum(axis=0)
-        y_variance = (y_parts[own][:, use] ** 2).sum(axis=0)
-        weighting = line.choose_weighting(
-            x_variance, y_variance, plain, self.rules.weights == "equal", self.rules.abscissae
-        )
-        slope0, intercept0 = (float(v[0]) for v in line.solve(x[:1], y[:1], weighting, forced, float(plain)))
-        diagnostics = line.diagnose(x[0], y[0], slope0, intercept0, weighting, forced)
+    def fit(self, step: FitStep) -> None:
+        bound = self.bound(step)
+        x0 = math.nan
+        if step.at is not None:
+            x0 = float(step.at(self.environment)[0, 0])
         span = self.scatter_span(step.name)
-        y = self.with_scatter(y, use, span, diagnostics)
-        slope, intercept = line.solve(x, y, weighting, forced, slope0)
-        uses_scatter = self.choose_scatter(slope, own, span, diagnostics)
-        # The components that are not believed have no say: their entries show the nominal line.
-        silent = np.zeros(self.pushes.count, bool)
-        if uses_scatter:
-            silent[own] = True
-            silent[span] = False
-        else:
-            silent[span] = True
-        entries = np.concatenate([[False], silent, silent])
-        slope, intercept = np.where(entries, slope0, slope), np.where(entries, intercept0, intercept)
-        self.values[f"{step.name}.slope"], self.values[f"{step.name}.intercept"] = slope[:, None], intercept[:, None]
-        parts = uncertainty.contributions(np.stack([slope, intercept], axis=1), self.pushes.count)
-        parameters = {
-            name: Parameter(value, float(np.sqrt((parts[:, i] ** 2).sum())), step.parameters[name], parts[:, i])
-            for i, (name, value) in enumerate((("slope", slope0), ("intercept", intercept0)))
-        }
-        self.fits[step.name] = FitAnalysis(
-            step.name,
-            x_all[0],
-            y_all[0],
-            uncertainty.combined(x_parts),
-            uncertainty.combined(y_parts),
-            use,
-            "",
-            parameters,
-            parts.T @ parts,
-            diagnostics,
-            weighting,
-            "scatter" if uses_scatter else "propagated",
-        )
-        if uses_scatter:
-            self.dof[span] = diagnostics.dof
+        made, over_batch = fitting.fit(step, bound, self.pushes, self.rules, span, x0)
+        self.fits[step.name], self.parameters[step.name] = made, over_batch
+        for i, parameter in enumerate(step.parameters):
+            self.values[f"{step.name}.{parameter}"] = over_batch[:, i : i + 1]
+        if made.source == "scatter" and made.diagnostics is not None:
+            self.dof[span] = made.diagnostics.dof
 
-    def impossible(self, x: Array) -> str:
-        """Why no line can be drawn through points at ``x``; empty if it can."""
-        least = 1 if self.rules.origin == "forced" else 2
-        if len(x) < least:
-            return f"a line needs {least} complete rows; there are {len(x)}"
-        if least == 2 and np.ptp(x) <= 1e-12 * max(abs(x).max(), 1e-300):
-            return "all points stand at the same x; a line needs at least two different settings"
-        if least == 1 and not (x != 0).any():
-            return "all points stand at x = 0"
-        return ""
+    def bound(self, step: FitStep) -> Bound:
+        """What a fit runs over, from the environment as it stands."""
+        return bind(step, self.environment, self.sheet, self.pushes.batch)
 
     def scatter_span(self, fit: str) -> slice:
         index = next(i for i, b in enumerate(self.pushes.blocks) if b.kind == "scatter" and b.subject == fit)
         return self.pushes.span(index)
 
-    def with_scatter(self, y: Array, use: NDArray[np.intp], span: slice, diagnostics: line.Diagnostics) -> Array:
-        """``y`` with each ordinate pushed by the residual standard deviation in the entries kept for that."""
-        if diagnostics.dof <= 0:
-            return y
-        y = y.copy()
-        squares = float((diagnostics.weights * diagnostics.residuals**2).sum())
-        size = np.sqrt(squares / diagnostics.dof / diagnostics.weights)
-        up = 1 + span.start + use
-        y[up, np.arange(len(use))] += size
-        y[up + self.pushes.count, np.arange(len(use))] -= size
-        return y
-
-    def choose_scatter(self, slope: Array, own: NDArray[np.bool_], span: slice, diagnostics: line.Diagnostics) -> bool:
-        """Whether the points' scatter speaks for their own uncertainty, by the house rule and by what is known."""
-        if diagnostics.dof <= 0:
-            return False
-        parts = uncertainty.contributions(slope[:, None], self.pushes.count)[:, 0]
-        scattered = float((parts[span] ** 2).sum())
-        parts[span] = 0
-        propagated = float((parts[own] ** 2).sum())
-        if propagated == 0 or self.rules.fit_uncertainty == "scatter":
-            return True
-        return self.rules.fit_uncertainty == "larger" and scattered > propagated
+    def predict(self, step: PredictStep) -> None:
+        fit = self.fits[step.fit]
+        at = step.at(self.environment)
+        if fit.shape is None or not fit.made or not math.isfinite(float(at[0, 0])):
+            nan, why = math.nan, fit.reason or self.missing()
+            self.values[step.key] = np.full((1, 1), nan)
+            self.predictions[step.key] = PredictionAnalysis(
+                step.key, step.unit, nan, nan, nan, nan, nan, nan, False, why
+            )
+            return
+        values = fit.shape.predict(self.parameters[step.fit], at)
+        self.values[step.key] = values
+        parts = uncertainty.contributions(values, self.pushes.count)[:, 0]
+        u = float(np.sqrt((parts**2).sum()))
+        single = fit.single_u()
+        dof = uncertainty.effective_dof(parts, self.pushes, self.dof)
+        if fit.source == "scatter" and fit.diagnostics is not None:
+            dof = min(dof, float(fit.diagnostics.dof))
+        k95 = uncertainty.coverage_factor(dof, self.rules.student)
+        where, value = float(at[0, 0]), float(values[0, 0])
+        reach = k95 * math.hypot(u, single if math.isfinite(single) else 0.0)
+        measured = fit.x[fit.rows]
+        outside = not measured.min() <= where <= measured.max()
+        self.predictions[step.key] = PredictionAnalysis(
+            step.key, step.unit, value, u, where, value - reach, value + reach, k95, outside, ""
+        )
 
     # --- results -----------------------------------------------------------------------------------------------------
 
     def result(self, step: ResultStep) -> None:
-        values = step.run(self.environment)
+        birge = math.nan
+        if step.combine:
+            values, birge = self.combined(step.combine)
+        else:
+            assert step.run is not None
+            values = step.run(self.environment)
         self.values[step.key] = values
         count = self.pushes.count
         value = float(values[0, 0])
@@ -372,13 +323,14 @@ class _Runner:
         if accepted and step.accepted_name in self.program.used_accepted:
             moved = values - self.values[step.accepted_name]
             difference_u = float(uncertainty.combined(uncertainty.contributions(moved, count))[0])
+        measured = False
         if step.accepted_run:
             other = step.accepted_run(self.environment)
+            own = self.program.definition.results[step.key].accepted or ""
+            measured = any(isinstance(n, Name | Member) for n in walk(parse(own)) if n != Name("pi"))
             u_other = float(uncertainty.combined(uncertainty.contributions(other, count))[0])
-            body = self.program.definition.results[step.key]
-            accepted = Accepted(
-                float(other[0, 0]), u_other, step.unit.text, body.accepted or "", "computed from this run"
-            )
+            source = "computed from this run" if measured else "stated in the definition"
+            accepted = Accepted(float(other[0, 0]), u_other, step.unit.text, own, source)
             difference_u = float(uncertainty.combined(uncertainty.contributions(values - other, count))[0])
         reason = "" if math.isfinite(value) else self.missing()
         self.results[step.key] = ResultAnalysis(
@@ -393,8 +345,28 @@ class _Runner:
             uncertainty.budget(parts, self.pushes) if u > 0 else (),
             accepted,
             difference_u,
+            measured,
+            birge,
             reason,
         )
+
+    def combined(self, names: tuple[str, ...]) -> tuple[Array, float]:
+        """The weighted mean of results over the batch, and its Birge ratio, by which it is widened where it passes 1.
+
+        Generalised least squares with the covariance of the results, shared components included (JCGM 102:2011, 6; Birge, Phys. Rev. 40
+        (1932) 207).
+        """
+        batch = self.pushes.batch
+        present = [n for n in names if not self.results[n].reason]
+        if not present:
+            return np.full((1, 1), np.nan), math.nan
+        values = np.concatenate([np.broadcast_to(self.values[n], (batch, 1)) for n in present], axis=1)
+        if len(present) == 1:
+            return values, math.nan
+        parts = np.stack([self.results[n].parts for n in present], axis=1)
+        weights, birge = weighted_mean(values[0], parts.T @ parts)
+        mean = values @ weights[:, None]
+        return mean[:1] + (mean - mean[:1]) * max(1.0, birge), birge
 
     def missing(self) -> str:
         """What a result that cannot be computed waits for."""

@@ -27,7 +27,9 @@ class Block:
 
     ``rows``: row indices from 0, one component each, or None for a single component that acts on all rows of ``targets``.
     ``u``: standard uncertainties ``(n,)``, SI, relative to the value where ``relative``. ``dof`` ``(n,)``. Components with the same
-    ``estimate`` rest on one estimate of scatter and share its degrees of freedom.
+    ``estimate`` rest on one estimate of scatter and share its degrees of freedom; none is named where
+    they are infinite. ``quantity`` and ``instrument`` name what the
+    budget gathers by, empty where a block belongs to neither.
     """
 
     kind: str
@@ -40,6 +42,8 @@ class Block:
     estimate: tuple[str, ...]
     distribution: str
     relative: bool = False
+    quantity: str = ""
+    instrument: str = ""
 
     @property
     def size(self) -> int:
@@ -89,7 +93,7 @@ def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block
     if spec.exact:
         return Nominal(mean, k, seen), []
     gauge = spec.gauge
-    if gauge is not None and gauge.least_count is not None:
+    if gauge is not None and gauge.least_count is not None and spec.extract is None:
         step = np.where(present, gauge.least_count, np.nan)
     else:
         step = entry.step
@@ -113,11 +117,16 @@ def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block
                     chosen,
                     u[chosen],
                     np.full(len(chosen), np.inf) if dof_of is None else dof_of[chosen],
-                    tuple(names[i] if names else f"{kind}:{spec.key}:{i}" for i in chosen),
+                    tuple(names[i] for i in chosen.tolist()) if names else (),
                     distribution,
+                    quantity=spec.label,
+                    instrument=spec.gauge.label if spec.gauge is not None else "",
                 )
             )
 
+    traced = ~np.isnan(entry.extracted)
+    if traced.any():
+        add("trace", "noise of the trace", np.where(traced, entry.extracted, 0.0), "normal")
     watched = ~np.isnan(s)  # rows whose own scatter, or a pooled one, is known
     if watched.any():
         u_mean = _repeatability(entry, s, k, rules)
@@ -125,18 +134,26 @@ def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block
     if spec.count:
         add("counting", "counting", np.where(watched, 0.0, np.sqrt(np.abs(mean) / np.maximum(k, 1))), "normal")
         return Nominal(mean, k, s), blocks
-    stated = entry.stated * (1.0 if rules.stated == "standard" else 1 / math.sqrt(3))
-    has_stated = (~np.isnan(stated)).any(axis=1)
-    said = _root_mean_square(stated, ~np.isnan(stated), np.maximum((~np.isnan(stated)).sum(axis=1), 1))
+    typed = ~np.isnan(entry.stated)
+    has_stated = typed.any(axis=1)
+    said = rounding
+    if has_stated.any():
+        stated = entry.stated * (1.0 if rules.stated == "standard" else 1 / math.sqrt(3))
+        said = _root_mean_square(stated, typed, typed.sum(axis=1))
     # The scatter that was seen holds each reading's rounding and reaction already; what it cannot show is only what exceeds it.
     inside = np.where(watched, s, 0.0) ** 2
     declared = np.where(has_stated, said, rounding)
-    left = np.sqrt(np.maximum(declared**2 - inside, 0.0))
-    shown_by_typing = np.where(has_stated, left, 0.0)
-    add("stated", "stated ±", shown_by_typing, "normal" if rules.stated == "standard" else "rectangular")
+    left = np.where(traced, 0.0, np.sqrt(np.maximum(declared**2 - inside, 0.0)))
+    if has_stated.any():
+        add(
+            "stated",
+            "stated ±",
+            np.where(has_stated, left, 0.0),
+            "normal" if rules.stated == "standard" else "rectangular",
+        )
     add("resolution", "last digit", np.where(has_stated, 0.0, left), "rectangular")
     if gauge is not None:
-        once = ~watched & ~has_stated
+        once = ~watched & ~has_stated & ~traced
         for kind, amount in (("reaction", gauge.reaction), ("placement", gauge.placement)):
             if amount:
                 add(
@@ -211,19 +228,25 @@ def _repeatability(entry: InputReadings, s: Array, k: NDArray[np.intp], rules: H
 
 
 def _shared(inputs: Iterable[InputReadings]) -> list[Block]:
-    """One component for each instrument's zero and calibration, acting on everything read with it."""
-    by_gauge: dict[str, tuple[Gauge, list[str]]] = {}
+    """One component for each instrument's zero, calibration and printed limits, acting on everything read with it."""
+    by_gauge: dict[str, tuple[Gauge, list[str], list[str]]] = {}
     for entry in inputs:
-        gauge = entry.spec.gauge
-        if gauge is not None and not entry.spec.exact:
-            by_gauge.setdefault(gauge.name, (gauge, []))[1].append(entry.spec.key)
+        gauge, spec = entry.spec.gauge, entry.spec
+        if gauge is not None and not spec.exact:
+            _, scaled, shifted = by_gauge.setdefault(gauge.name, (gauge, [], []))
+            scaled.append(spec.key)
+            if spec.extract not in ("slope", "period"):  # an offset of all samples moves no slope and no period
+                shifted.append(spec.key)
     blocks = []
-    for name, (gauge, keys) in by_gauge.items():
-        for kind, amount, words in (
-            ("zero", gauge.zero, "its zero"),
-            ("calibration", gauge.calibration, "its calibration"),
+    root3 = math.sqrt(3)
+    for name, (gauge, scaled, shifted) in by_gauge.items():
+        for kind, amount, words, keys, distribution in (
+            ("zero", gauge.zero, "its zero", shifted, "normal"),
+            ("calibration", gauge.calibration, "its calibration", scaled, "normal"),
+            ("offset", (gauge.offset or 0) / root3, "its accuracy, offset", shifted, "rectangular"),
+            ("share", (gauge.share or 0) / root3, "its accuracy, share of reading", scaled, "rectangular"),
         ):
-            if amount:
+            if amount and keys:
                 blocks.append(
                     Block(
                         kind,
@@ -233,9 +256,10 @@ def _shared(inputs: Iterable[InputReadings]) -> list[Block]:
                         None,
                         np.array([amount]),
                         np.array([np.inf]),
-                        (f"{kind}:{name}",),
-                        "normal",
-                        relative=kind == "calibration",
+                        (),
+                        distribution,
+                        relative=kind in ("calibration", "share"),
+                        instrument=gauge.label,
                     )
                 )
     return blocks

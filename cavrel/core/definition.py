@@ -25,14 +25,16 @@ Amount = Annotated[str, Field(min_length=1, max_length=60)]
 
 
 class _Model(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
 
 
 class Instrument(_Model):
     """What a reading is taken with. ``kind`` names an entry of the shared list whose fields serve as defaults.
 
     ``reaction`` and ``placement`` act on each reading on its own; ``calibration`` (a percentage) and ``zero`` act on every
-    reading of the instrument together. All four are standard uncertainties, each an amount with its unit.
+    reading of the instrument together. All four are standard uncertainties, each an amount with its unit. What makers print are
+    limits, taken as rectangular and acting on all readings together: ``accuracy`` such as ``0.5 % + 2 digits``, and ``class`` in percent
+    of ``full_scale``.
     """
 
     kind: Annotated[str, Field(max_length=60)] = ""
@@ -42,6 +44,9 @@ class Instrument(_Model):
     placement: Amount | None = None
     calibration: Amount | None = None
     zero: Amount | None = None
+    accuracy: Amount | None = None
+    accuracy_class: Annotated[float, Field(gt=0, le=20)] | None = Field(None, alias="class")
+    full_scale: Amount | None = None
     zero_check: Annotated[str, Field(max_length=400)] = ""
     watch_for: Annotated[str, Field(max_length=400)] = ""
 
@@ -68,14 +73,19 @@ class Quantity(_Read):
 
 
 class Column(_Read):
-    """A column of a series: set, measured or derived."""
+    """A column of a series: set, measured or derived. ``from = "trace"``: each row's reading is extracted from a chosen stretch of
+    samples."""
 
     role: Literal["set", "measured", "derived"]
+    source: Annotated[Literal["trace"] | None, Field(alias="from")] = None
+    extract: Literal["slope", "mean", "level", "period"] | None = None
 
     @model_validator(mode="after")
     def _formula_where_derived(self) -> "Column":
         if (self.role == "derived") != (self.formula is not None):
             raise ValueError("a derived column has a formula, and no other column has one")
+        if (self.source is None) != (self.extract is None) or (self.source and self.role != "measured"):
+            raise ValueError("a measured column from a trace says what to extract: slope, mean, level or period")
         if self.role == "derived" and (self.instrument or self.repeats > 1):
             raise ValueError("a derived column is computed: it has no instrument and no repeats")
         return self
@@ -91,26 +101,91 @@ class Series(_Model):
     columns: Annotated[dict[Key, Column], Field(min_length=1, max_length=24)]
 
 
+Shape = Literal["no relation", "proportional", "linear", "inverse", "square", "square root"]
+"""What a bench may foresee of a graph before it measures."""
+
+
 class Fit(_Model):
-    """A curve through the rows of a series. ``x`` and ``y`` are formulas of its columns."""
+    """A curve through the rows of a series. ``x`` and ``y`` are formulas of its columns.
+
+    ``origin``: theory sends the line through the origin. ``offset``: a ``rise`` has its constant ``c``. ``formula`` and ``free``: any curve,
+    a formula of columns, quantities and the free parameters, which have starting values. ``at`` and ``points``: where a ``tangent``
+    touches, and over how many rows. ``expect``: the shape of y against x, for a bench that foresees it.
+    """
 
     label: Annotated[str, Field(max_length=80)] = ""
     series: Key
-    x: Formula
+    x: Formula | None = None
     y: Formula
     x_label: Annotated[str, Field(max_length=80)] = ""
     y_label: Annotated[str, Field(max_length=80)] = ""
-    model: Literal["line"]
+    model: Literal[
+        "line", "proportional", "mean", "parabola", "power", "exponential", "rise", "damped", "tangent", "formula"
+    ]
+    origin: bool = False
+    offset: bool = True
+    formula: Formula | None = None
+    free: Annotated[dict[Key, Amount], Field(max_length=10)] = {}
+    at: Formula | None = None
+    points: Annotated[int, Field(ge=3, le=2000)] | None = None
+    expect: Shape | None = None
+
+    @model_validator(mode="after")
+    def _what_its_model_needs(self) -> "Fit":
+        if self.x is None and self.model != "mean":
+            raise ValueError("every fit but a mean has an x")
+        if (self.model == "formula") != (self.formula is not None) or (self.model == "formula") != bool(self.free):
+            raise ValueError("a fit of model 'formula', and no other, has a formula and free parameters")
+        if (self.model == "tangent") != (self.at is not None):
+            raise ValueError("a tangent, and no other fit, says at which x it touches")
+        return self
 
 
 class Result(_Model):
-    """A quantity derived from fits, quantities and columns."""
+    """A quantity derived from fits, quantities and columns, or ``combine``, the weighted mean of other results."""
 
     label: Annotated[str, Field(min_length=1, max_length=80)]
-    formula: Formula
+    formula: Formula | None = None
+    combine: Annotated[tuple[Key, ...], Field(max_length=12)] = ()
     unit: UnitText | None = None
     accepted: Formula | None = None
     method: Annotated[str, Field(max_length=80)] = ""
+
+    @model_validator(mode="after")
+    def _one_way(self) -> "Result":
+        if (self.formula is None) == (not self.combine) or len(self.combine) == 1:
+            raise ValueError("a result has a formula, or combines at least two others")
+        return self
+
+
+class Prediction(_Model):
+    """A value read from a fit at an x that was not measured."""
+
+    label: Annotated[str, Field(min_length=1, max_length=80)]
+    fit: Key
+    at: Formula
+    unit: UnitText | None = None
+
+
+class Choice(_Model):
+    """One way of an option: ``set`` overrides parts of the definition by path."""
+
+    label: Annotated[str, Field(min_length=1, max_length=80)]
+    set: Annotated[dict[Annotated[str, Field(max_length=120)], Any], Field(max_length=24)] = {}
+
+
+class Option(_Model):
+    """A convention to choose, such as which gap holds the unknown."""
+
+    label: Annotated[str, Field(min_length=1, max_length=80)]
+    default: Key
+    choices: Annotated[dict[Key, Choice], Field(min_length=2, max_length=8)]
+
+    @model_validator(mode="after")
+    def _known_default(self) -> "Option":
+        if self.default not in self.choices:
+            raise ValueError(f"the default '{self.default}' is none of the choices")
+        return self
 
 
 class Check(_Model):
@@ -166,6 +241,8 @@ class Definition(_Model):
     series: Annotated[dict[Key, Series], Field(max_length=12)] = {}
     fits: Annotated[dict[Key, Fit], Field(max_length=12)] = {}
     results: Annotated[dict[Key, Result], Field(max_length=24)] = {}
+    predict: Annotated[dict[Key, Prediction], Field(max_length=12)] = {}
+    options: Annotated[dict[Key, Option], Field(max_length=8)] = {}
     checks: Annotated[tuple[Check, ...], Field(max_length=40)] = ()
     steps: Annotated[tuple[Step, ...], Field(max_length=40)] = ()
     suggest: Annotated[tuple[Suggest, ...], Field(max_length=12)] = ()
@@ -194,10 +271,69 @@ def load(document: Mapping[str, Any], instruments: Mapping[str, Mapping[str, Any
     own = merged.get("instruments")
     if instruments and isinstance(own, Mapping):
         merged["instruments"] = {name: _with_defaults(name, body, instruments) for name, body in own.items()}
+    series = merged.get("series")
+    if isinstance(series, Mapping):
+        merged["series"] = {name: _like(name, body, series) for name, body in series.items()}
     try:
         return Definition.model_validate(merged)
     except ValidationError as fault:
         raise DefinitionError(*first_fault(fault)) from fault
+
+
+def _like(name: str, body: Any, series: Mapping[str, Any]) -> Any:
+    """A series that repeats another's columns, with what it says itself put over them."""
+    if not isinstance(body, Mapping) or "like" not in body:
+        return body
+    model = series.get(body["like"]) if isinstance(body["like"], str) else None
+    if not isinstance(model, Mapping) or "like" in model:
+        raise DefinitionError(f"series.{name}.like", f"'{body['like']}' is no series with columns of its own")
+    own = {key: value for key, value in body.items() if key not in ("like", "columns")}
+    columns = {
+        key: dict(value) if isinstance(value, Mapping) else value for key, value in model.get("columns", {}).items()
+    }
+    for key, value in body.get("columns", {}).items():
+        columns[key] = {**columns[key], **value} if key in columns and isinstance(value, Mapping) else value
+    return {**model, **own, "columns": columns}
+
+
+def choose(definition: Definition, chosen: Mapping[str, str]) -> Definition:
+    """The definition as the chosen options make it; those not chosen take their default.
+
+    Raises DefinitionError for an option or a choice that is not there, and for a path that leads nowhere.
+    """
+    for name, choice in chosen.items():
+        if name not in definition.options:
+            raise DefinitionError(f"options.{name}", "the experiment has no such option")
+        if choice not in definition.options[name].choices:
+            known = ", ".join(definition.options[name].choices)
+            raise DefinitionError(f"options.{name}", f"'{choice}' is none of its choices: {known}")
+    document = definition.document()
+    for name, option in definition.options.items():
+        key = chosen.get(name, option.default)
+        for path, value in option.choices[key].set.items():
+            _put(document, path, value, f"options.{name}.choices.{key}.set.{path}")
+    if document == definition.document():
+        return definition
+    return load(document)
+
+
+def _put(document: Any, path: str, value: Any, place: str) -> None:
+    *way, last = path.split(".")
+    for key in way:
+        inside = document.get(key) if isinstance(document, dict) else None
+        if isinstance(document, list) and key.isdigit() and int(key) < len(document):
+            inside = document[int(key)]
+        if not isinstance(inside, dict | list):
+            raise DefinitionError(place, f"the path leads nowhere: there is no '{key}'")
+        document = inside
+    if isinstance(document, list):
+        if not last.isdigit() or int(last) >= len(document):
+            raise DefinitionError(place, f"the path leads nowhere: there is no '{last}'")
+        document[int(last)] = value
+    elif value is None:
+        document.pop(last, None)
+    else:
+        document[last] = value
 
 
 def _with_defaults(name: str, body: Any, shared: Mapping[str, Mapping[str, Any]]) -> Any:

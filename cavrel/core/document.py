@@ -4,7 +4,8 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from cavrel.core.analysis import Analysis, FitAnalysis, ResultAnalysis, Values
+from cavrel.core.analysis import Analysis, ResultAnalysis, Values
+from cavrel.core.fitting import FitAnalysis
 from cavrel.core.formula.text import unparse
 from cavrel.core.judge import judge
 from cavrel.core.remarks import Flag

@@ -3,26 +3,33 @@
 Compiling checks every name, unit and dimension once; running the program (`analysis`) checks nothing again.
 """
 
+import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cached_property, partial
 
+import numpy as np
+
 from cavrel.core import units
 from cavrel.core.accepted import Accepted
-from cavrel.core.definition import Column, Definition, Instrument, Quantity, Timer
-from cavrel.core.errors import CavrelError, DefinitionError, FormulaError
+from cavrel.core.definition import Column, Definition, Fit, Instrument, Quantity, Timer
+from cavrel.core.errors import CavrelError, DefinitionError, FormulaError, UnitError
+from cavrel.core.fit.models import Model, built_in
 from cavrel.core.formula.dimension import Kind, Scope, infer
-from cavrel.core.formula.evaluate import Compiled, compile_node
+from cavrel.core.formula.evaluate import Compiled, Environment, compile_node
 from cavrel.core.formula.nodes import Member, Name, Node, walk
 from cavrel.core.formula.parse import parse
 from cavrel.core.units import PLAIN, Dimension, Unit
 
-LINE_PARAMETERS = ("slope", "intercept")
+_NO_NAMES: Mapping[str, str] = {}
 
 
 @dataclass(frozen=True, slots=True)
 class Gauge:
-    """An instrument with its amounts understood, SI; None where nothing is declared. ``calibration`` is relative."""
+    """An instrument with its amounts understood, SI; None where nothing is declared. ``calibration`` is relative.
+
+    ``share`` (relative) and ``offset`` are limits, half-widths of rectangular distributions.
+    """
 
     name: str
     label: str
@@ -31,6 +38,8 @@ class Gauge:
     placement: float | None
     calibration: float | None
     zero: float | None
+    share: float | None = None
+    offset: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,6 +60,7 @@ class Input:
     default: str | None
     plausible: Compiled | None
     timer: Timer | None
+    extract: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,30 +75,52 @@ class Derived:
 
 
 @dataclass(frozen=True, slots=True)
-class LineFit:
-    """A straight line: ``x`` and ``y`` as trees, compiled, and their coherent units."""
+class FitStep:
+    """A fit. ``x`` (None for a mean) and ``y`` as trees, compiled, with their coherent units; ``parameters`` with theirs.
+
+    ``shape`` is the built-in curve, None for a tangent (made once its place is known) and for a formula, whose ``curve`` is compiled
+    with its free parameters as names and starts from ``free``, SI. ``at`` is where a tangent touches.
+    """
 
     name: str
     series: str
-    x: Node
+    model: str
+    x: Node | None
     y: Node
-    run_x: Compiled
+    run_x: Compiled | None
     run_y: Compiled
     x_unit: Unit
     y_unit: Unit
     parameters: Mapping[str, Unit]
+    shape: Model | None
+    curve: Compiled | None
+    free: Mapping[str, float]
+    at: Compiled | None
+    points: int | None
+    origin: bool
 
 
 @dataclass(frozen=True, slots=True)
 class ResultStep:
-    """A result; ``accepted`` is a name of the accepted values, or a compiled formula, or None."""
+    """A result by a formula (``run``), or the weighted mean of the results in ``combine``. ``accepted`` is a name of the accepted values,
+    or a compiled formula, or None."""
 
     key: str
-    node: Node
     unit: Unit
-    run: Compiled
+    run: Compiled | None
+    combine: tuple[str, ...]
     accepted_name: str | None
     accepted_run: Compiled | None
+
+
+@dataclass(frozen=True, slots=True)
+class PredictStep:
+    """A value of a fit at an x: ``at`` compiled."""
+
+    key: str
+    fit: str
+    unit: Unit
+    at: Compiled
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,7 +129,7 @@ class CheckStep:
     index: int
 
 
-Step = Derived | LineFit | ResultStep
+Step = Derived | FitStep | ResultStep | PredictStep
 
 
 @dataclass(frozen=True)
@@ -118,8 +150,8 @@ class Program:
         return {entry.key: entry for entry in self.inputs}
 
     @cached_property
-    def fits(self) -> dict[str, LineFit]:
-        return {step.name: step for step in self.steps if isinstance(step, LineFit)}
+    def fits(self) -> dict[str, FitStep]:
+        return {step.name: step for step in self.steps if isinstance(step, FitStep)}
 
 
 def compile_program(definition: Definition, accepted: Mapping[str, Accepted]) -> Program:
@@ -156,6 +188,8 @@ class _Compiler:
             self.need(name, None, f"fits.{name}")
         for name in definition.results:
             self.need(name, None, f"results.{name}")
+        for name in definition.predict:
+            self.need(name, None, f"predict.{name}")
         self._check_places()
         checks = tuple(self._check(i) for i in range(len(definition.checks)))
         suggestions = {s.target: self._suggestion(i) for i, s in enumerate(definition.suggest)}
@@ -172,11 +206,16 @@ class _Compiler:
 
     def _unique_names(self) -> None:
         seen: dict[str, str] = {"pi": "the constants"}
-        for table in ("quantities", "series", "fits", "results"):
+        for table in ("quantities", "series", "fits", "results", "predict"):
             for name in getattr(self.definition, table):
                 if name in seen:
                     raise DefinitionError(f"{table}.{name}", f"the name '{name}' stands in {seen[name]} already")
                 seen[name] = table
+
+    def _own(self, name: str) -> bool:
+        """Whether the definition itself has something of this name."""
+        definition = self.definition
+        return any(name in table for table in (definition.quantities, definition.results, definition.predict))
 
     def _check_places(self) -> None:
         for i, step in enumerate(self.definition.steps):
@@ -188,17 +227,19 @@ class _Compiler:
 
     # --- names -------------------------------------------------------------------------------------------------------
 
-    def key(self, node: Name | Member, series: str | None) -> str:
-        """The key a name stands for inside ``series``: its own column first, then the run's names."""
+    def key(self, node: Name | Member, series: str | None, local: Mapping[str, str]) -> str:
+        """The key a name stands for: a ``local`` name first, then a column of ``series``, then the run's names."""
         if isinstance(node, Member):
             return f"{node.owner}.{node.name}"
+        if node.name in local:
+            return local[node.name]
         if series and node.name in self.definition.series[series].columns:
             return f"{series}.{node.name}"
         return node.name
 
-    def scope(self, series: str | None, place: str) -> Scope:
+    def scope(self, series: str | None, place: str, local: Mapping[str, str]) -> Scope:
         def find(node: Name | Member) -> Kind:
-            key = self.key(node, series)
+            key = self.key(node, series, local)
             self.need(key, node, place)
             return self.kinds[key]
 
@@ -209,7 +250,9 @@ class _Compiler:
         owner, _, member = key.partition(".")
         definition = self.definition
         if owner in definition.fits and node is not None and not member:
-            raise DefinitionError(place, f"'{owner}' is a fit; write {owner}.slope or another of its parameters")
+            raise DefinitionError(
+                place, f"'{owner}' is a fit; write {owner}.{parameter_names(definition.fits[owner])[0]}"
+            )
         if key in self.kinds:
             return
         work: Callable[[], None] | None = None
@@ -218,10 +261,9 @@ class _Compiler:
             circle = " -> ".join([*self.open[self.open.index(whole) :], whole])
             raise DefinitionError(place, f"the formulas go in a circle: {circle}")
         if owner in definition.fits:
-            if member and member not in LINE_PARAMETERS:
-                raise DefinitionError(
-                    place, f"the fit '{owner}' has no '{member}'; it has {', '.join(LINE_PARAMETERS)}"
-                )
+            names = parameter_names(definition.fits[owner])
+            if member and member not in names:
+                raise DefinitionError(place, f"the fit '{owner}' has no '{member}'; it has {', '.join(names)}")
             work = partial(self.fit, owner)
         elif member and owner in definition.series and member in definition.series[owner].columns:
             work = partial(self.column, owner, member)
@@ -229,6 +271,8 @@ class _Compiler:
             work = partial(self.quantity, key)
         elif not member and key in definition.results:
             work = partial(self.result, key)
+        elif not member and key in definition.predict:
+            work = partial(self.prediction, key)
         elif not member and key in self.accepted:
             self.kinds[key] = Kind(units.unit(self.accepted[key].unit).dimension)
             self.used_accepted.append(key)
@@ -242,12 +286,18 @@ class _Compiler:
     # --- parts -------------------------------------------------------------------------------------------------------
 
     def formula(
-        self, text: str, series: str | None, place: str, wanted: Dimension | None = None, truth: bool = False
+        self,
+        text: str,
+        series: str | None,
+        place: str,
+        wanted: Dimension | None = None,
+        truth: bool = False,
+        local: Mapping[str, str] = _NO_NAMES,
     ) -> tuple[Node, Kind, Compiled]:
         """Parse, type and compile one formula; ``wanted`` is the dimension it must have."""
         try:
             node = parse(text)
-            scope = self.scope(series, place)
+            scope = self.scope(series, place, local)
             kind = infer(node, scope)
             if truth != (kind.dimension is None):
                 raise FormulaError(
@@ -263,11 +313,11 @@ class _Compiler:
 
         def rows_of(part: Node) -> str | None:
             for inner in walk(part):
-                if isinstance(inner, Name | Member) and self.kinds[self.key(inner, series)].series:
-                    return self.kinds[self.key(inner, series)].series
+                if isinstance(inner, Name | Member) and self.kinds[self.key(inner, series, local)].series:
+                    return self.kinds[self.key(inner, series, local)].series
             return None
 
-        return node, kind, compile_node(node, lambda n: self.key(n, series), rows_of)
+        return node, kind, compile_node(node, lambda n: self.key(n, series, local), rows_of)
 
     def unit(self, text: str | None, place: str) -> Unit:
         try:
@@ -322,7 +372,10 @@ class _Compiler:
             if body.instrument not in self.gauges:
                 raise DefinitionError(f"{place}.instrument", f"unknown instrument '{body.instrument}'")
             gauge = self.gauges[body.instrument]
-            self._gauge_fits(gauge, unit, place)
+            if not (
+                isinstance(body, Column) and body.extract
+            ):  # a slope has another unit than the samples it comes from
+                self._gauge_fits(gauge, unit, place)
         self.kinds[key] = Kind(unit.dimension, series)
         plausible = self.formula(body.range, series, f"{place}.range", truth=True)[2] if body.range else None
         self.inputs.append(
@@ -341,12 +394,13 @@ class _Compiler:
                 default,
                 plausible,
                 self.timers.get(key),
+                body.extract if isinstance(body, Column) else None,
             )
         )
 
     def _gauge_fits(self, gauge: Gauge, unit: Unit, place: str) -> None:
         body = self.definition.instruments[gauge.name]
-        for field in ("least_count", "reaction", "placement", "zero"):
+        for field in ("least_count", "reaction", "placement", "zero", "full_scale"):
             text = getattr(body, field)
             if text and units.quantity(text)[1].dimension != unit.dimension:
                 raise DefinitionError(
@@ -358,54 +412,155 @@ class _Compiler:
         body, place = self.definition.fits[name], f"fits.{name}"
         if body.series not in self.definition.series:
             raise DefinitionError(f"{place}.series", f"unknown series '{body.series}'")
-        x, x_kind, run_x = self.formula(body.x, body.series, f"{place}.x")
         y, y_kind, run_y = self.formula(body.y, body.series, f"{place}.y")
-        for axis, kind in (("x", x_kind), ("y", y_kind)):
-            if kind.series != body.series:
-                raise DefinitionError(f"{place}.{axis}", f"this must run over the rows of '{body.series}'")
-        assert x_kind.dimension is not None and y_kind.dimension is not None
-        slope = y_kind.dimension / x_kind.dimension
-        parameters = {"slope": units.unit(slope.si()), "intercept": units.unit(y_kind.dimension.si())}
+        x, run_x, x_dimension = None, None, PLAIN
+        if body.x is not None:
+            x, x_kind, run_x = self.formula(body.x, body.series, f"{place}.x")
+            if x_kind.series != body.series:
+                raise DefinitionError(f"{place}.x", f"this must run over the rows of '{body.series}'")
+            assert x_kind.dimension is not None
+            x_dimension = x_kind.dimension
+        if y_kind.series != body.series:
+            raise DefinitionError(f"{place}.y", f"this must run over the rows of '{body.series}'")
+        assert y_kind.dimension is not None
+        shape, curve, at = None, None, None
+        free: dict[str, float] = {}
+        if body.model == "formula":
+            curve, dimensions, free = self._free_curve(name, body, y_kind.dimension, place)
+        elif body.model == "tangent":
+            assert body.at is not None
+            at_kind, at = self.formula(body.at, None, f"{place}.at", x_dimension)[1:]
+            if at_kind.series:
+                raise DefinitionError(
+                    f"{place}.at", "a tangent touches at one x; fold a column with first(), max() or mean()"
+                )
+            dimensions = {"slope": y_kind.dimension / x_dimension, "value": y_kind.dimension}
+        else:
+            shape = built_in(body.model, body.offset)
+            dimensions = dict(shape.units(x_dimension, y_kind.dimension))
+        parameters = {p: units.unit(d.si()) for p, d in dimensions.items()}
         for parameter, unit in parameters.items():
             self.kinds[f"{name}.{parameter}"] = Kind(unit.dimension)
         self.kinds[name] = Kind(PLAIN)  # so that the fit itself counts as compiled
+        x_unit, y_unit = units.unit(x_dimension.si()), units.unit(y_kind.dimension.si())
         self.steps.append(
-            LineFit(
+            FitStep(
                 name,
                 body.series,
+                body.model,
                 x,
                 y,
                 run_x,
                 run_y,
-                units.unit(x_kind.dimension.si()),
-                units.unit(y_kind.dimension.si()),
+                x_unit,
+                y_unit,
                 parameters,
+                shape,
+                curve,
+                free,
+                at,
+                body.points,
+                body.origin,
             )
         )
+
+    def _free_curve(
+        self, name: str, body: Fit, wanted: Dimension, place: str
+    ) -> tuple[Compiled, dict[str, Dimension], dict[str, float]]:
+        """The compiled curve of a formula fit, the dimensions of its free parameters, and their starting values."""
+        dimensions, starts = {}, {}
+        for parameter, text in body.free.items():
+            try:
+                node = parse(text)
+                kind = infer(node, self.scope(None, f"{place}.free.{parameter}", _NO_NAMES))
+                start = compile_node(node, lambda n: n.name, lambda n: None)(
+                    Environment({"pi": np.array([[np.pi]])}, {})
+                )
+            except DefinitionError:
+                raise
+            except (CavrelError, KeyError) as fault:
+                raise DefinitionError(
+                    f"{place}.free.{parameter}", f"'{text}' is no starting value, such as '9.8[m/s^2]'"
+                ) from fault
+            assert kind.dimension is not None
+            dimensions[parameter], starts[parameter] = kind.dimension, float(start[0, 0])
+            self.kinds[f"{name}.{parameter}"] = Kind(kind.dimension)
+        local = {parameter: f"{name}.{parameter}" for parameter in body.free}
+        assert body.formula is not None
+        node, kind, curve = self.formula(body.formula, body.series, f"{place}.formula", wanted, local=local)
+        used = {inner.name for inner in walk(node) if isinstance(inner, Name)}
+        for parameter in body.free:
+            if parameter not in used:
+                raise DefinitionError(f"{place}.free.{parameter}", "the curve does not depend on it")
+        if kind.series not in (None, body.series):
+            raise DefinitionError(f"{place}.formula", f"this must run over the rows of '{body.series}'")
+        return curve, dimensions, starts
+
+    def prediction(self, name: str) -> None:
+        body, place = self.definition.predict[name], f"predict.{name}"
+        if body.fit not in self.definition.fits:
+            raise DefinitionError(f"{place}.fit", f"unknown fit '{body.fit}'")
+        self.need(body.fit, None, f"fits.{body.fit}")
+        step = next(s for s in self.steps if isinstance(s, FitStep) and s.name == body.fit)
+        if step.shape is None or step.x is None:
+            raise DefinitionError(
+                f"{place}.fit", f"nothing can be read from a fit of model '{step.model}' at another x"
+            )
+        kind, at = self.formula(body.at, None, f"{place}.at", step.x_unit.dimension)[1:]
+        if kind.series:
+            raise DefinitionError(f"{place}.at", "a prediction is for one x")
+        unit = self.unit(body.unit if body.unit is not None else step.y_unit.text, place)
+        if unit.dimension != step.y_unit.dimension:
+            raise DefinitionError(
+                f"{place}.unit", f"the fit gives {step.y_unit.text or 'plain numbers'}, not {unit.text}"
+            )
+        self.kinds[name] = Kind(unit.dimension)
+        self.steps.append(PredictStep(name, body.fit, unit, at))
 
     def result(self, name: str) -> None:
         body, place = self.definition.results[name], f"results.{name}"
         wanted = self.unit(body.unit, place).dimension if body.unit is not None else None
-        node, kind, run = self.formula(body.formula, None, f"{place}.formula", wanted)
-        assert kind.dimension is not None
-        if kind.series:
-            raise DefinitionError(
-                f"{place}.formula", f"this runs over the rows of '{kind.series}'; fold them with mean() or a fit"
-            )
-        unit = self.unit(body.unit if body.unit is not None else kind.dimension.si(), place)
-        self.kinds[name] = Kind(kind.dimension)
+        if body.combine:
+            dimension, run = self._combined(body.combine, wanted, place), None
+        else:
+            assert body.formula is not None
+            _, kind, run = self.formula(body.formula, None, f"{place}.formula", wanted)
+            if kind.series:
+                raise DefinitionError(
+                    f"{place}.formula", f"this runs over the rows of '{kind.series}'; fold them with mean() or a fit"
+                )
+            assert kind.dimension is not None
+            dimension = kind.dimension
+        unit = self.unit(body.unit if body.unit is not None else dimension.si(), place)
+        self.kinds[name] = Kind(dimension)
         accepted_name, accepted_run = None, None
         if body.accepted is not None:
-            if body.accepted in self.accepted:
+            if body.accepted in self.accepted and not self._own(body.accepted):
                 accepted_name = body.accepted
-                if units.unit(self.accepted[body.accepted].unit).dimension != kind.dimension:
+                if units.unit(self.accepted[body.accepted].unit).dimension != dimension:
                     raise DefinitionError(
                         f"{place}.accepted",
-                        f"'{body.accepted}' is in {self.accepted[body.accepted].unit}, not in {unit.text}",
+                        f"'{body.accepted}' is in {self.accepted[body.accepted].unit}, not in {unit.text or 'plain numbers'}",
                     )
             else:
-                accepted_run = self.formula(body.accepted, None, f"{place}.accepted", kind.dimension)[2]
-        self.steps.append(ResultStep(name, node, unit, run, accepted_name, accepted_run))
+                accepted_run = self.formula(body.accepted, None, f"{place}.accepted", dimension)[2]
+        self.steps.append(ResultStep(name, unit, run, body.combine, accepted_name, accepted_run))
+
+    def _combined(self, names: tuple[str, ...], wanted: Dimension | None, place: str) -> Dimension:
+        dimension = wanted
+        for other in names:
+            if other not in self.definition.results:
+                raise DefinitionError(f"{place}.combine", f"unknown result '{other}'")
+            self.need(other, Name(other), f"{place}.combine")
+            own = self.kinds[other].dimension
+            assert own is not None
+            if dimension is not None and own != dimension:
+                raise DefinitionError(
+                    f"{place}.combine", f"'{other}' is in {own.words()}, where {dimension.words()} is wanted"
+                )
+            dimension = own
+        assert dimension is not None
+        return dimension
 
     def _check(self, index: int) -> CheckStep:
         check = self.definition.checks[index]
@@ -425,6 +580,37 @@ class _Compiler:
         return run, unit
 
 
+def parameter_names(body: Fit) -> tuple[str, ...]:
+    """The names a fit's parameters have in formulas."""
+    if body.model == "formula":
+        return tuple(body.free)
+    if body.model == "tangent":
+        return ("slope", "value")
+    return built_in(body.model, body.offset).names
+
+
+_ACCURACY = re.compile(r"\s*(\d+(?:\.\d+)?)\s*%(?:\s*\+\s*(\d+)\s*digits?)?\s*")
+
+
+def _printed_limits(name: str, body: Instrument, least_count: float | None) -> tuple[float | None, float | None]:
+    """Relative and absolute limits from ``accuracy`` and ``class``."""
+    share, offset = None, None
+    if body.accuracy is not None:
+        match = _ACCURACY.fullmatch(body.accuracy)
+        if not match:
+            raise DefinitionError(f"instruments.{name}.accuracy", "write it like '0.5 % + 2 digits'")
+        share = float(match[1]) / 100 or None
+        if match[2]:
+            if least_count is None:
+                raise DefinitionError(f"instruments.{name}.accuracy", "digits need a least_count: what one digit is")
+            offset = int(match[2]) * least_count
+    if body.accuracy_class is not None:
+        if body.full_scale is None:
+            raise DefinitionError(f"instruments.{name}.class", "a class is in percent of full_scale, which is missing")
+        offset = (offset or 0.0) + body.accuracy_class / 100 * _amount(body.full_scale)
+    return share, offset
+
+
 def _gauge(name: str, body: Instrument) -> Gauge:
     amounts: dict[str, float | None] = {}
     for field in ("least_count", "reaction", "placement", "calibration", "zero"):
@@ -435,7 +621,11 @@ def _gauge(name: str, body: Instrument) -> Gauge:
             raise DefinitionError(f"instruments.{name}.{field}", fault.what) from fault
     if body.calibration is not None and not units.quantity(body.calibration)[1].dimension.plain:
         raise DefinitionError(f"instruments.{name}.calibration", "is relative: write it like '0.1 %'")
-    return Gauge(name, body.label or body.kind or name, **amounts)
+    try:
+        share, offset = _printed_limits(name, body, amounts["least_count"])
+    except UnitError as fault:
+        raise DefinitionError(f"instruments.{name}.full_scale", fault.what) from fault
+    return Gauge(name, body.label or body.kind or name, **amounts, share=share, offset=offset)
 
 
 def _amount(text: str) -> float:

@@ -7,8 +7,9 @@ from dataclasses import dataclass, field
 import numpy as np
 from scipy import special
 
-from cavrel.core.analysis import Analysis, FitAnalysis
+from cavrel.core.analysis import Analysis
 from cavrel.core.components import resolution_u
+from cavrel.core.fitting import FitAnalysis
 from cavrel.core.formula.evaluate import Environment
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
@@ -358,7 +359,7 @@ def _odd_points(fit: FitAnalysis, series: str) -> list[Flag]:
 
 def _intercept(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None, at: str) -> list[Flag]:
     """The law sends the line through the origin, but the readings do not."""
-    if meaning is None or not meaning.through_origin or analysis.rules.origin == "forced":
+    if meaning is None or not meaning.through_origin or "intercept" not in fit.parameters:
         return []
     intercept, found = fit.parameters["intercept"], fit.diagnostics
     assert found is not None

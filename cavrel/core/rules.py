@@ -35,7 +35,7 @@ class HouseRules(BaseModel):
     weights: Literal["known", "equal"] = Field(
         "known", description="A point known twice as well counts four times as much."
     )
-    fit_uncertainty: Literal["larger", "propagated", "scatter"] = Field(
+    fit_uncertainty: Literal["larger", "propagated", "scatter", "extreme_lines"] = Field(
         "larger", description="If the points scatter more than their error bars, the scatter is believed."
     )
     abscissae: Literal["auto", "york", "ignore"] = Field(
@@ -45,6 +45,9 @@ class HouseRules(BaseModel):
         "free", description="Fit the intercept and judge it: it may show what was forgotten."
     )
     percent_error: Literal["unsigned", "signed"] = Field("unsigned", description="How far off, without a sign.")
+    difference: Literal["mean", "second"] = Field(
+        "mean", description="Two measured values are both uncertain; neither is the reference."
+    )
     acceptable: Annotated[float, Field(gt=0, le=100)] = Field(
         10.0, description="Percent error a first course usually accepts; it says nothing about agreement."
     )

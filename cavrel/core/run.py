@@ -4,14 +4,15 @@ import re
 from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
-from cavrel.core.definition import Key, first_fault
+from cavrel.core.definition import Key, Shape, first_fault
 from cavrel.core.errors import RunError
 from cavrel.core.rules import HouseRules
 
 FORMAT = "cavrel-run/1"
 MOST_ROWS = 5000
+MOST_SAMPLES = 1_000_000
 
 Text = Annotated[str, Field(max_length=200)]
 Cell = Text | None | Annotated[list[Text | None], Field(max_length=60)]
@@ -22,20 +23,47 @@ TRIAL = re.compile(r"([A-Za-z][A-Za-z0-9_]*)\.([1-9]\d{0,4})\.([1-9]\d{0,2})")
 ROW = re.compile(r"[1-9]\d{0,4}")
 
 
+class TraceDocument(BaseModel):
+    """Samples of one row: at a fixed ``rate`` (``"50 Hz"``) from ``start`` on, or at ``times``, in seconds; ``values`` in ``unit``. ``begin``
+    and ``end`` in seconds bound the stretch that counts."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    rate: Annotated[str, Field(max_length=40)] | None = None
+    start: float = 0.0
+    times: Annotated[list[float], Field(max_length=MOST_SAMPLES)] | None = None
+    values: Annotated[list[float | None], Field(max_length=MOST_SAMPLES)]
+    unit: Annotated[str, Field(max_length=60)] = ""
+    begin: float | None = None
+    end: float | None = None
+
+    @model_validator(mode="after")
+    def _one_clock(self) -> "TraceDocument":
+        if (self.rate is None) == (self.times is None):
+            raise ValueError("a trace has a rate, or times, not both")
+        if self.times is not None and len(self.times) != len(self.values):
+            raise ValueError(f"{len(self.times)} times for {len(self.values)} values")
+        return self
+
+
 class RunDocument(BaseModel):
     """Rows and trials count from 1. ``excluded`` names a whole row (``"4"``) or one trial (``"t.4.2"``), each with its reason.
 
-    ``instruments`` overrides fields of the definition's instruments for this run; ``rules`` overrides house rules.
+    ``instruments`` overrides fields of the definition's instruments for this run; ``rules`` overrides house rules; ``expected``: the
+    shape that the bench foresaw for a fit.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     format: Literal["cavrel-run/1"]
     experiment: Annotated[str, Field(max_length=80)] | dict[str, Any]
+    options: dict[Key, Key] = {}
     rules: dict[str, Any] = {}
     instruments: dict[Key, dict[str, str]] = {}
     quantities: dict[Key, Cell] = {}
     series: dict[Key, dict[Key, Annotated[list[Cell], Field(max_length=MOST_ROWS)]]] = {}
+    traces: dict[Key, dict[Key, Annotated[list[TraceDocument | None], Field(max_length=MOST_ROWS)]]] = {}
+    expected: dict[Key, Shape] = {}
     excluded: dict[Key, dict[str, Reason]] = {}
     notes: Annotated[list[Annotated[str, Field(max_length=4000)] | dict[str, Any]], Field(max_length=2000)] = []
 

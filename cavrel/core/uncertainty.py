@@ -98,7 +98,7 @@ def effective_dof(parts: Array, pushes: Pushes, dof: Array) -> float:
     by_estimate: dict[str, list[float]] = {}
     for index, block in enumerate(pushes.blocks):
         span = pushes.span(index)
-        for name, part, freedom in zip(block.estimate, parts[span].tolist(), dof[span].tolist(), strict=True):
+        for name, part, freedom in zip(block.estimate, parts[span].tolist(), dof[span].tolist(), strict=False):
             if part and math.isfinite(freedom):
                 entry = by_estimate.setdefault(name, [0.0, freedom])
                 entry[0] += part**2

@@ -7,9 +7,10 @@ import numpy as np
 from markupsafe import Markup
 
 from cavrel.core import uncertainty
-from cavrel.core.analysis import FitAnalysis, ResultAnalysis, Values
+from cavrel.core.analysis import ResultAnalysis, Values
 from cavrel.core.curve import law_curve, raw_columns
 from cavrel.core.document import result_text
+from cavrel.core.fitting import FitAnalysis
 from cavrel.core.rounding import significant
 from cavrel.graph import numberline, points
 from cavrel.graph.points import Axis, Mark
@@ -101,7 +102,7 @@ def straightened(opened: Opened, fit: FitAnalysis) -> Straightened:
     x_axis, y_axis = fit_axes(opened, fit)
     marks = fit_marks(opened, fit)
     fitted = None
-    if fit.made and fit.diagnostics is not None:
+    if fit.drawable and fit.diagnostics is not None:
         finite = np.array([m.x for m in marks])
         scale = points.fit_scale(*points.span(finite), 0.0, 1.0, 6)
         grid = np.linspace(scale.low, scale.high, 60)
@@ -111,8 +112,7 @@ def straightened(opened: Opened, fit: FitAnalysis) -> Straightened:
         )
         by_row = {int(m.at.rsplit(".", 1)[1]): m for m in marks}
         found = fit.diagnostics
-        known = fit.weighting is not None and fit.weighting.known
-        own = 1 / np.sqrt(found.weights) if known else np.zeros(len(fit.rows))
+        own = 1 / np.sqrt(found.weights) if fit.known else np.zeros(len(fit.rows))
         residuals = [
             (by_row[int(row) + 1], float(residual), float(u))
             for row, residual, u in zip(fit.rows, found.residuals, own, strict=True)

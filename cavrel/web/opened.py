@@ -8,8 +8,9 @@ from functools import lru_cache
 from threading import Lock
 
 from cavrel import catalogue
-from cavrel.core.analysis import Analysis, FitAnalysis, ResultAnalysis, analyse
+from cavrel.core.analysis import Analysis, ResultAnalysis, analyse
 from cavrel.core.definition import Definition
+from cavrel.core.fitting import FitAnalysis
 from cavrel.core.logbook import Entry, SheetState, assemble
 from cavrel.core.program import Program
 from cavrel.core.remarks import Flag, remarks

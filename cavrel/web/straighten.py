@@ -8,8 +8,8 @@ from flask import Blueprint, abort, jsonify, render_template, request
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
-from cavrel.core.analysis import FitAnalysis
 from cavrel.core.document import result_document, result_text
+from cavrel.core.fitting import FitAnalysis
 from cavrel.core.formula import mathml
 from cavrel.core.formula.nodes import Binary, Member, Number, walk
 from cavrel.core.formula.parse import parse

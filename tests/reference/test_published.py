@@ -10,7 +10,7 @@ from cavrel.core import definition as definitions
 from cavrel.core import run as runs
 from cavrel.core.accepted import normal_gravity
 from cavrel.core.analysis import Analysis, analyse
-from cavrel.core.fit import line
+from cavrel.core.fit import solver, york
 from cavrel.core.program import compile_program
 from cavrel.core.rounding import concise, with_u
 from cavrel.core.uncertainty import coverage_factor
@@ -86,13 +86,16 @@ def test_both_axes_uncertain() -> None:
     y = np.array([[5.9, 5.4, 4.4, 4.6, 3.5, 3.7, 2.8, 2.8, 2.4, 1.5]])
     x_weight = np.array([1000.0, 1000, 500, 800, 200, 80, 60, 20, 1.8, 1])
     y_weight = np.array([1.0, 1.8, 4, 8, 20, 20, 70, 70, 100, 500])
-    weighting = line.Weighting(1 / x_weight, 1 / y_weight, True, True)
-    slope, intercept = (float(v[0]) for v in line.solve(x, y, weighting))
-    assert slope == pytest.approx(-0.480533, abs=5e-7)
-    assert intercept == pytest.approx(5.479910, abs=5e-7)
-    found = line.diagnose(x[0], y[0], slope, intercept, weighting)
-    assert found.chi2 == pytest.approx(11.866, abs=5e-4)
-    assert found.dof == 8
+    errors = york.Errors(1 / x_weight, 1 / y_weight, np.zeros(10))
+    slope, intercept, adjusted = york.solve(x, y, errors, np.array([-0.5]))
+    assert slope[0] == pytest.approx(-0.480533, abs=5e-7)
+    assert intercept[0] == pytest.approx(5.479910, abs=5e-7)
+    weights = 1 / errors.of_residual(slope[0])
+    gain = solver.response(np.stack([adjusted[0], np.ones(10)], axis=1), weights)
+    u_slope, u_intercept = np.sqrt((gain**2 / weights).sum(axis=1))
+    assert u_slope == pytest.approx(0.057985, abs=5e-7)
+    assert u_intercept == pytest.approx(0.294971, abs=5e-7)
+    assert (weights * (y[0] - slope[0] * x[0] - intercept[0]) ** 2).sum() == pytest.approx(11.866, abs=5e-4)
 
 
 @pytest.mark.parametrize(("dof", "k"), [(1, 12.71), (2, 4.30), (4, 2.78), (10, 2.23), (math.inf, 1.960)])
