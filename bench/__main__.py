@@ -1,16 +1,24 @@
 """Prints the speed table: what is measured, against what, the ratio and its goal."""
 
-from bench import pendulum
+from bench import montecarlo, pendulum, trace
 from bench.ratio import Row
 
 
 def main() -> None:
-    rows: list[Row] = [pendulum.full_analysis()]
-    print(f"{'what':62}  {'ours':>9}  {'theirs':>9}  {'ratio':>6}  goal")
-    for row in rows:
+    measures = (
+        pendulum.full_analysis,
+        montecarlo.against_hand,
+        montecarlo.against_loop,
+        trace.draw_choose_fit,
+        pendulum.rows_tenfold,
+    )
+    print(f"{'what':62}  {'ours':>11}  {'theirs':>11}  {'ratio':>8}  goal")
+    for measure in measures:
+        row: Row = measure()
         verdict = "met" if row.met else "MISSED"
         print(
-            f"{row.what:62}  {1e3 * row.ours:6.2f} ms  {1e3 * row.theirs:6.2f} ms  {row.ratio:6.2f}  {row.goal} ({verdict})"
+            f"{row.what:62}  {1e3 * row.ours:8.2f} ms  {1e3 * row.theirs:8.2f} ms  {row.shown:>8}  {row.goal} ({verdict})",
+            flush=True,
         )
 
 

@@ -70,3 +70,19 @@ def full_analysis() -> Row:
     return compare(
         "full analysis, 8 lengths × 5 trials, against `uncertainties`", ours, with_uncertainties, "no slower", 1.0
     )
+
+
+def rows_tenfold() -> Row:
+    """The analysis of a sheet with ten times the rows against the smaller one."""
+    program = catalogue.program_of(catalogue.experiments()["pendulum"])
+    small, times = document(), readings() * 10
+    lengths = [f"{v + 0.1 * i:.1f}" for i in range(10) for v in LENGTHS]
+    series = {"swings": {"L": lengths, "t": times}}
+    large = runs.load({"format": "cavrel-run/1", "experiment": "pendulum", "series": series})
+    return compare(
+        "10× the rows, against the smaller sheet",
+        lambda: analyse(program, large),
+        lambda: analyse(program, small),
+        "at most 10×",
+        10.0,
+    )

@@ -13,7 +13,8 @@ from cavrel.core import run as runs
 from cavrel.core.analysis import analyse
 from cavrel.core.document import result_document
 from cavrel.core.errors import CavrelError
-from cavrel.core.remarks import remarks
+from cavrel.core.montecarlo import monte_carlo
+from cavrel.core.remarks import monte_carlo_remarks, remarks
 from cavrel.core.slips import find
 
 if TYPE_CHECKING:
@@ -42,10 +43,11 @@ def _read(file: str) -> str:
 
 @main.command("analyse")
 @click.argument("file", metavar="RUN.json")
+@click.option("--monte-carlo", "draws", type=int, metavar="N", help="Propagate distributions too, with N draws.")
 @click.option(
     "--definition", "definition_file", metavar="FILE.toml", help="Use this definition instead of the one the run names."
 )
-def analyse_command(file: str, definition_file: str | None) -> None:
+def analyse_command(file: str, draws: int | None, definition_file: str | None) -> None:
     """Print the result document of a run document ('-' reads standard input)."""
     text = _read(file)
     try:
@@ -57,15 +59,19 @@ def analyse_command(file: str, definition_file: str | None) -> None:
         definition = (
             catalogue.read_toml(_read(definition_file)) if definition_file else catalogue.resolve(run.experiment)
         )
-        meanings = catalogue.meanings_of(definition)
-        analysis = analyse(catalogue.program_of(definition, run.instruments), run)
+        meanings = catalogue.meanings_of(definition, run.options)
+        analysis = analyse(catalogue.program_of(definition, run.instruments, run.options), run)
     except CavrelError as fault:
         _refuse(file, fault)
         return
-    flags = remarks(analysis, meanings)
-    click.echo(
-        json.dumps(result_document(analysis, flags, find(analysis, flags), meanings), indent=2, ensure_ascii=False)
-    )
+    try:
+        drawn = {} if draws is None else monte_carlo(analysis, draws)
+    except ValueError as fault:
+        _refuse("--monte-carlo", CavrelError("", str(fault)))
+        return
+    flags = (*remarks(analysis, meanings), *monte_carlo_remarks(analysis, drawn))
+    document = result_document(analysis, flags, find(analysis, flags), meanings, drawn)
+    click.echo(json.dumps(document, indent=2, ensure_ascii=False))
 
 
 @main.command()

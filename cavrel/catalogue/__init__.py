@@ -62,8 +62,17 @@ def resolve(experiment: str | Mapping[str, Any]) -> Definition:
         raise fault.at("experiment") from fault
 
 
-def program_of(definition: Definition, overrides: Mapping[str, Mapping[str, str]] | None = None) -> Program:
-    """The compiled program, kept for the next call; ``overrides`` are a run's own instrument fields. Raises DefinitionError."""
+def program_of(
+    definition: Definition,
+    overrides: Mapping[str, Mapping[str, str]] | None = None,
+    options: Mapping[str, str] | None = None,
+) -> Program:
+    """The compiled program, kept for the next call; ``overrides`` are a run's own instrument fields, ``options`` its conventions.
+
+    Raises DefinitionError.
+    """
+    if definition.options or options:
+        definition = definitions.choose(definition, options or {})
     own = tuple(sorted((name, tuple(sorted(fields.items()))) for name, fields in (overrides or {}).items()))
     return _program(definition.model_dump_json(by_alias=True), own)
 
@@ -79,7 +88,21 @@ def _program(text: str, overrides: tuple[tuple[str, tuple[tuple[str, str], ...]]
 
 
 def validate(definition: Definition) -> Mapping[str, LineMeaning]:
-    """Compile a definition and hold its results against its law; returns what its lines mean. Raises DefinitionError."""
+    """Compile a definition, with each choice of each option, and hold its results against its law; returns what its lines mean.
+
+    Raises DefinitionError.
+    """
+    for name, option in definition.options.items():
+        for choice in option.choices:
+            if choice != option.default:
+                try:
+                    _validate(definitions.choose(definition, {name: choice}))
+                except DefinitionError as fault:
+                    raise DefinitionError(fault.place, f"{fault.what} (with {name} = {choice})") from fault
+    return _validate(definitions.choose(definition, {}))
+
+
+def _validate(definition: Definition) -> Mapping[str, LineMeaning]:
     try:
         program_of(definition)
     except DefinitionError as fault:
@@ -90,6 +113,8 @@ def validate(definition: Definition) -> Mapping[str, LineMeaning]:
     return meanings_of(definition)
 
 
-def meanings_of(definition: Definition) -> Mapping[str, LineMeaning]:
+def meanings_of(definition: Definition, options: Mapping[str, str] | None = None) -> Mapping[str, LineMeaning]:
     """What slope and intercept stand for in each line of a definition. Raises DefinitionError where it contradicts its law."""
+    if definition.options or options:
+        definition = definitions.choose(definition, options or {})
     return straighten.meanings(definition.model_dump_json(by_alias=True))

@@ -97,6 +97,7 @@ class Analysis:
     results: Mapping[str, ResultAnalysis]
     predictions: Mapping[str, PredictionAnalysis]
     dof: Array
+    accepted: Mapping[str, Accepted]
     checks: Mapping[int, bool | None]
 
 
@@ -225,6 +226,7 @@ class _Runner:
             self.results,
             self.predictions,
             self.dof,
+            self.accepted,
             checks,
         )
 

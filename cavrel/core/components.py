@@ -86,12 +86,15 @@ def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block
     if not k.any():
         nothing = np.full(len(k), np.nan)
         return Nominal(nothing, k, nothing), []
-    total = np.where(present, values, 0.0).sum(axis=1)
-    mean = np.where(k > 0, total / np.maximum(k, 1), np.nan)
-    deviation = np.where(present, values - mean[:, None], 0.0)
-    seen = np.where(k > 1, np.sqrt((deviation**2).sum(axis=1) / np.maximum(k - 1, 1)), np.nan)
+    filled = np.where(present, values, 0.0)
+    many = np.maximum(k, 1)
+    mean = np.where(k > 0, filled.sum(axis=1) / many, np.nan)
     if spec.exact:
-        return Nominal(mean, k, seen), []
+        return Nominal(mean, k, np.full(len(k), np.nan)), []
+    seen = np.full(len(k), np.nan)
+    if (k > 1).any():
+        deviation = np.where(present, values - mean[:, None], 0.0)
+        seen = np.where(k > 1, np.sqrt((deviation**2).sum(axis=1) / np.maximum(k - 1, 1)), np.nan)
     gauge = spec.gauge
     if gauge is not None and gauge.least_count is not None and spec.extract is None:
         step = np.where(present, gauge.least_count, np.nan)

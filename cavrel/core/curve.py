@@ -19,7 +19,9 @@ def raw_columns(analysis: Analysis, fit: FitAnalysis) -> tuple[str, str] | None:
     """The columns behind a fit's axes, as (x, y) keys: those its formulas name first. None where an axis names no column."""
     body = analysis.program.definition.fits[fit.name]
     found = []
-    for text in (body.x, body.y):
+    for text in (body.x or "", body.y):
+        if not text:
+            return None
         named = [f"{body.series}.{n.name}" for n in walk(parse(text)) if isinstance(n, Name)]
         key = next((k for k in named if k in analysis.values), None)
         if key is None:

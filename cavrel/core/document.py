@@ -4,20 +4,27 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from cavrel.core.analysis import Analysis, ResultAnalysis, Values
+from cavrel.core.analysis import Analysis, PredictionAnalysis, ResultAnalysis, Values
 from cavrel.core.fitting import FitAnalysis
 from cavrel.core.formula.text import unparse
 from cavrel.core.judge import judge
+from cavrel.core.montecarlo import MonteCarlo
 from cavrel.core.remarks import Flag
 from cavrel.core.rounding import with_u
 from cavrel.core.slips import Slip
 from cavrel.core.straighten import LineMeaning
+from cavrel.core.uncertainty import budget
+from cavrel.core.units import Unit
 
 FORMAT = "cavrel-result/1"
 
 
 def result_document(
-    analysis: Analysis, flags: Sequence[Flag], slips: Sequence[Slip], meanings: Mapping[str, LineMeaning] | None = None
+    analysis: Analysis,
+    flags: Sequence[Flag],
+    slips: Sequence[Slip],
+    meanings: Mapping[str, LineMeaning] | None = None,
+    drawn: Mapping[str, MonteCarlo] | None = None,
 ) -> dict[str, Any]:
     """The whole analysis; NaN becomes null."""
     definition = analysis.program.definition
@@ -33,7 +40,11 @@ def result_document(
         "quantities": quantities,
         "series": series,
         "fits": {name: _fit(fit, analysis, (meanings or {}).get(name)) for name, fit in analysis.fits.items()},
-        "results": {name: _result(analysis, result) for name, result in analysis.results.items()},
+        "results": {
+            name: _result(analysis, result, (drawn or {}).get(name)) for name, result in analysis.results.items()
+        },
+        "predictions": {name: _prediction(found) for name, found in analysis.predictions.items()},
+        "correlation": _correlation(analysis),
         "flags": [{"code": f.code, "level": f.level, "at": f.at, "title": f.title, "say": f.say} for f in flags],
         "slips": [
             {"say": s.say, "at": s.at, "fix": s.fix, "before": s.before, "after": s.after, "score": s.score}
@@ -95,7 +106,7 @@ def _fit(fit: FitAnalysis, analysis: Analysis, meaning: LineMeaning | None) -> d
     return body
 
 
-def _result(analysis: Analysis, result: ResultAnalysis) -> dict[str, Any]:
+def _result(analysis: Analysis, result: ResultAnalysis, drawn: MonteCarlo | None) -> dict[str, Any]:
     unit = result.unit
     verdict = judge(analysis, result)
     accepted = result.accepted
@@ -128,7 +139,56 @@ def _result(analysis: Analysis, result: ResultAnalysis) -> dict[str, Any]:
             }
             for s in result.budget
         ],
+        "budget_by": {
+            by: [
+                {
+                    "source": s.source,
+                    "contribution": s.contribution / unit.factor,
+                    "share": s.share,
+                    "u_if_halved": s.u_if_halved / unit.factor,
+                }
+                for s in budget(result.parts, analysis.pushes, by)
+            ]
+            for by in ("instrument", "quantity")
+        },
+        "birge": _number(result.birge),
+        "monte_carlo": None if drawn is None else _drawn(drawn, unit),
     }
+
+
+def _drawn(drawn: MonteCarlo, unit: Unit) -> dict[str, Any]:
+    return {
+        "draws": drawn.draws,
+        "mean": _number(unit.from_si(drawn.mean)),
+        "u": _number(drawn.u / unit.factor),
+        "low95": _number(unit.from_si(drawn.low95)),
+        "high95": _number(unit.from_si(drawn.high95)),
+        "tolerance": _number(drawn.tolerance / unit.factor),
+        "stable": drawn.stable,
+        "agrees": drawn.agrees,
+        "lost": drawn.lost,
+    }
+
+
+def _prediction(found: PredictionAnalysis) -> dict[str, Any]:
+    unit = found.unit
+    return {
+        "value": _number(unit.from_si(found.value)),
+        "u": _number(found.u / unit.factor),
+        "low95": _number(unit.from_si(found.low)),
+        "high95": _number(unit.from_si(found.high)),
+        "unit": unit.text,
+        "x": _number(found.x),
+        "outside": found.outside,
+        "reason": found.reason or None,
+    }
+
+
+def _correlation(analysis: Analysis) -> dict[str, Any]:
+    """Correlation of the results with one another, through everything that acts on several of them."""
+    made = [result for result in analysis.results.values() if not result.reason and result.u > 0]
+    matrix = [[float(a.parts @ b.parts) / (a.u * b.u) for b in made] for a in made]
+    return {"results": [result.name for result in made], "matrix": matrix}
 
 
 def result_text(analysis: Analysis, result: ResultAnalysis) -> str:

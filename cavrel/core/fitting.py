@@ -15,7 +15,7 @@ from scipy import optimize
 from cavrel.core import uncertainty
 from cavrel.core.fit import solver, york
 from cavrel.core.fit.diagnostics import Diagnostics, diagnose
-from cavrel.core.fit.models import Line, Model, Proportional, Tangent
+from cavrel.core.fit.models import Line, Model, Proportional, Straight, Tangent
 from cavrel.core.fit.solver import Curve, NoFit
 from cavrel.core.formula.evaluate import Environment
 from cavrel.core.program import FitStep
@@ -48,7 +48,8 @@ class FitAnalysis:
     named parameters in their order. ``known``: the points' own uncertainties are known and weight them. ``source``: whether the rows'
     own uncertainty was ``propagated``, taken from the ``scatter``, or from ``extreme lines``. ``shape``: the curve over x, None for a
     formula; ``theta`` ``(p,)`` and ``parts`` ``(K, p)`` of all its parameters; ``weights`` ``(n,)``; ``errors`` where both axes count (a
-    straight line); ``scatter`` ``(n,)``: the standard deviation of each ordinate by the residuals.
+    straight line); ``scatter`` ``(n,)``: the standard deviation of each ordinate by the residuals; ``gain`` ``(p, n)``: the parameters'
+    response to the residuals.
     """
 
     name: str
@@ -69,6 +70,7 @@ class FitAnalysis:
     weights: Array
     errors: york.Errors | None
     scatter: Array
+    gain: Array
 
     @property
     def made(self) -> bool:
@@ -185,8 +187,8 @@ class _Fitting:
             try:
                 with np.errstate(all="ignore"):
                     solved = self.solve()
-                    gain = solver.response(solved.jacobian, solved.weights)
-                    return self.made(solved, gain)
+                    gain, basis = solver.response(solved.jacobian, solved.weights)
+                    return self.made(solved, gain, basis)
             except NoFit as fault:
                 reason = str(fault)
         return self.unmade(reason), np.full((1, len(self.step.parameters)), np.nan)
@@ -229,6 +231,7 @@ class _Fitting:
             np.zeros(len(self.use)),
             None,
             np.zeros(len(self.use)),
+            np.zeros((size, len(self.use))),
         )
 
     # --- the nominal solution ----------------------------------------------------------------------------------------
@@ -246,7 +249,7 @@ class _Fitting:
         if not self.x_matters(own_variance, y_variance):
             weights = 1 / y_variance
             return self.solved(curve, self.again(curve, theta, weights), weights, True)
-        if isinstance(self.shape, Line | Proportional):
+        if isinstance(self.shape, Straight):
             return self.york(theta, own)
         weights = alike
         for _ in range(_REWEIGHTINGS):
@@ -269,6 +272,8 @@ class _Fitting:
                 return theta
             except NoFit:
                 return self.farther(curve, weights, base)
+        if isinstance(self.shape, Straight):
+            return self.shape.closed(self.x, self.y, weights)
         if self.shape.linear:
             return solver.nominal(curve, self.y, weights, np.zeros((1, self.count)))
         found = self.shape.starts(self.x, self.y, weights)
@@ -301,6 +306,8 @@ class _Fitting:
         return best
 
     def again(self, curve: Curve, theta: Array, weights: Array) -> Array:
+        if isinstance(self.shape, Straight):
+            return self.shape.closed(self.x, self.y, weights)
         return solver.nominal(curve, self.y, weights, theta[None, :])
 
     def solved(self, curve: Curve, theta: Array, weights: Array, known: bool) -> _Solved:
@@ -344,7 +351,7 @@ class _Fitting:
 
     # --- from the solution to parameters and their contributions -----------------------------------------------------
 
-    def made(self, solved: _Solved, gain: Array) -> tuple[FitAnalysis, Array]:
+    def made(self, solved: _Solved, gain: Array, basis: Array) -> tuple[FitAnalysis, Array]:
         theta, count = solved.theta, self.pushes.count
         left = self.left_over(theta)
         if solved.errors is not None:
@@ -353,7 +360,7 @@ class _Fitting:
             curve = curve_of(self.step, self.shape, self.bound, self.use)
             moved = solver.step(curve, self.bound.y[:, self.use], solved.weights, theta)
         over_batch = theta + (moved - moved[:1])
-        diagnostics = self.diagnose(solved)
+        diagnostics = self.diagnose(solved, basis)
         sizes = np.zeros(len(self.use))
         if diagnostics.dof > 0:
             squares = float((solved.weights * diagnostics.residuals**2).sum())
@@ -374,9 +381,9 @@ class _Fitting:
             half = self.extremes(theta)
             assert half is not None
             over_batch[places[0]], over_batch[places[0] + count] = theta + half, theta - half
-        return self.described(solved, over_batch, diagnostics, source, sizes)
+        return self.described(solved, over_batch, diagnostics, source, sizes, gain)
 
-    def diagnose(self, solved: _Solved) -> Diagnostics:
+    def diagnose(self, solved: _Solved, basis: Array) -> Diagnostics:
         curve = curve_of(self.step, self.shape, nominal_of(self.bound), self.use)
         power = 2 if self.shape is None else self.shape.polynomial + 1
         fitted = curve.predict(solved.theta[None, :])[0]
@@ -384,7 +391,7 @@ class _Fitting:
             self.x,
             self.y,
             fitted,
-            solved.jacobian,
+            basis,
             solved.weights,
             solved.known,
             power,
@@ -437,7 +444,7 @@ class _Fitting:
         return np.asarray((found[1] - found[0]) / 2)
 
     def described(
-        self, solved: _Solved, over_batch: Array, diagnostics: Diagnostics, source: str, sizes: Array
+        self, solved: _Solved, over_batch: Array, diagnostics: Diagnostics, source: str, sizes: Array, gain: Array
     ) -> tuple[FitAnalysis, Array]:
         theta = solved.theta
         shape: Model | None = self.shape
@@ -470,5 +477,6 @@ class _Fitting:
             solved.weights,
             solved.errors,
             sizes,
+            gain,
         )
         return analysis, over_batch

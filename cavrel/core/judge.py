@@ -37,7 +37,10 @@ def judge(analysis: Analysis, result: ResultAnalysis) -> Verdict:
     if accepted is None:
         return Verdict(math.nan, math.nan, "none", "Nothing to compare with.", "This result has no accepted value.")
     difference = result.value - accepted.value
-    off = 100 * difference / abs(accepted.value) if accepted.value else math.nan
+    reference = accepted.value
+    if result.against_measured and rules.difference == "mean":
+        reference = (result.value + accepted.value) / 2
+    off = 100 * difference / abs(reference) if reference else math.nan
     shown = off if rules.percent_error == "signed" else abs(off)
     if not result.difference_u > 0:
         return Verdict(
@@ -49,7 +52,7 @@ def judge(analysis: Analysis, result: ResultAnalysis) -> Verdict:
         )
     z = difference / result.difference_u
     k = result.k95
-    width = 100 * k * result.difference_u / abs(accepted.value) if accepted.value else math.nan
+    width = 100 * k * result.difference_u / abs(reference) if reference else math.nan
     kind, head, text = _words(off, z, k, width, result.dof if rules.student else math.inf, rules.acceptable)
     return Verdict(shown, z, kind, head, text)
 

@@ -4,8 +4,8 @@ The text is what is kept; everything here is derived from it.
 """
 
 import re
-from dataclasses import dataclass
 from functools import lru_cache
+from typing import NamedTuple
 
 from cavrel.core import units
 from cavrel.core.errors import ReadingError, UnitError
@@ -25,8 +25,7 @@ _CLOCK = re.compile(r"\s*(\d{1,3}):([0-5]\d(?:[.,]\d+)?)\s*(?:s|min)?\s*")
 _SUPERSCRIPTS = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹⁻⁺", "0123456789-+")
 
 
-@dataclass(frozen=True, slots=True)
-class Reading:
+class Reading(NamedTuple):
     """A reading understood.
 
     ``value`` SI; ``decimals`` as typed, counted in ``unit`` (negative for 1.2e3: -2); ``stated`` the ± part, SI, or None.
@@ -53,7 +52,8 @@ def read(text: str, unit_text: str) -> Reading:
     default = units.unit(unit_text)
     plain = _PLAIN.fullmatch(text)
     if plain:  # nearly every reading; the long way round is for the others
-        return Reading(text, default.to_si(float(text.replace(",", "."))), len(plain[1] or ""), default)
+        value = float(text.replace(",", ".")) * default.factor + default.offset
+        return Reading(text, value, len(plain[1] or ""), default)
     written = text.replace("−", "-").replace("\u2009", " ").replace("\u00a0", " ").replace("\u202f", " ")
     if len(written) > LONGEST:
         raise ReadingError("", f"a reading this long ({len(text)} characters) cannot be right")

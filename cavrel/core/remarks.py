@@ -7,18 +7,19 @@ from dataclasses import dataclass, field
 import numpy as np
 from scipy import special
 
+from cavrel.core import units
 from cavrel.core.analysis import Analysis
 from cavrel.core.components import resolution_u
 from cavrel.core.fitting import FitAnalysis
 from cavrel.core.formula.evaluate import Environment
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
+from cavrel.core.montecarlo import MonteCarlo
 from cavrel.core.program import Input
 from cavrel.core.reading import Reading, decimals_of
 from cavrel.core.rounding import MINUS, fixed, significant
 from cavrel.core.sheet import InputReadings
 from cavrel.core.straighten import LineMeaning
-from cavrel.core.units import unit
 
 STANDS_APART = 5.5
 """A trial this many robust standard deviations from its fellows' median is remarked on: in a clean run of forty trials that
@@ -66,6 +67,7 @@ def remarks(analysis: Analysis, meanings: Mapping[str, LineMeaning] | None = Non
         flags += _implausible(analysis, readings)
         flags += _apart(analysis, readings)
     flags += _checks(analysis)
+    flags += _predictions(analysis)
     for fit in analysis.fits.values():
         flags += _fit(analysis, fit, (meanings or {}).get(fit.name))
     return tuple(flags)
@@ -234,7 +236,7 @@ def _miscount(
     analysis: Analysis, spec: Input, distance: float, fellows: float, scale: float
 ) -> tuple[int, int, str, str] | None:
     """Whether a timing of N laps is off by a whole lap or two: (counted, wanted, the laps' plural, the word for what is missing)."""
-    if spec.timer is None or spec.unit.dimension != unit("s").dimension:
+    if spec.timer is None or spec.unit.dimension != units.unit("s").dimension:
         return None
     name = spec.timer.laps
     laps = analysis.values[name].value[0] if name in analysis.values else float(name) if name.isdigit() else math.nan
@@ -257,6 +259,62 @@ def _checks(analysis: Analysis) -> list[Flag]:
     return flags
 
 
+def _predictions(analysis: Analysis) -> list[Flag]:
+    """Predictions for an x outside what was measured."""
+    flags = []
+    for found in analysis.predictions.values():
+        if found.outside:
+            label = analysis.program.definition.predict[found.name].label
+            say = (
+                f"{label} is read off the curve where nothing was measured. The interval holds only if the same law holds there: "
+                "measure nearer, or test the prediction."
+            )
+            flags.append(Flag("extrapolated", "caution", f"predict.{found.name}", "Outside the measured range", say))
+    return flags
+
+
+def monte_carlo_remarks(analysis: Analysis, drawn: Mapping[str, MonteCarlo]) -> tuple[Flag, ...]:
+    """Where the distributions say something else than the linear budget (JCGM 101:2008, 8.1), or the draws are too few to tell."""
+    flags = []
+    for name, found in drawn.items():
+        at, label = f"results.{name}", analysis.program.definition.results[name].label
+        if found.lost:
+            say = f"{found.lost} of {found.draws} draws give no value of {label.lower()}: its formula leaves its domain near these readings."
+            flags.append(Flag("draws-lost", "caution", at, "Some draws have no result", say))
+        if not found.stable:
+            flags.append(
+                Flag(
+                    "unstable",
+                    "note",
+                    at,
+                    "More draws needed",
+                    f"The interval of {label.lower()} still moves in its last figure.",
+                )
+            )
+        elif not found.agrees:
+            unit = analysis.results[name].unit
+            limit = f"{significant(found.tolerance / unit.factor, 1)} {unit.pretty}".strip()
+            say = (
+                f"The 95 % interval by distributions differs from the linear one by more than {limit}. "
+                "The model bends, or a distribution is lopsided: believe the distributions."
+            )
+            flags.append(Flag("not-linear", "caution", at, "The linear budget is not enough", say))
+    return tuple(flags)
+
+
+def _foreseen(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Flag]:
+    """What the bench foresaw of the graph, against what the definition expects."""
+    said = analysis.run.expected.get(fit.name)
+    right = analysis.program.definition.fits[fit.name].expect
+    if said is None or right is None:
+        return []
+    if said == right:
+        return [Flag("foreseen", "note", at, f"You foresaw: {said}", "So it is.")]
+    return [
+        Flag("not-foreseen", "note", at, f"You foresaw: {said}", f"The law says {right}. What made the difference?")
+    ]
+
+
 def _fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) -> list[Flag]:
     at = f"fits.{fit.name}"
     if not fit.made:
@@ -265,14 +323,14 @@ def _fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) -> l
     found = fit.diagnostics
     assert found is not None
     series = analysis.program.fits[fit.name].series
-    if len(fit.rows) < 4:
+    if found.dof < 2 and fit.theta.size > 1:
         flags.append(
             Flag(
                 "few-points",
                 "note",
                 at,
                 f"Only {len(fit.rows)} points",
-                "A line through so few points cannot show that it is wrong. Add a setting.",
+                "A curve through so few points cannot show that it is wrong. Add a setting.",
             )
         )
     flags += _odd_points(fit, series)
@@ -321,7 +379,14 @@ def _fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) -> l
             )
         )
     flags += _intercept(analysis, fit, meaning, at)
-    return flags
+    if (
+        analysis.rules.fit_uncertainty == "extreme_lines"
+        and fit.source != "extreme lines"
+        and "intercept" in fit.parameters
+    ):
+        say = "Steepest and shallowest lines cannot be drawn; the slope takes the larger of scatter and error bars instead."
+        flags.append(Flag("no-extremes", "note", at, "No line passes through all error boxes", say))
+    return flags + _foreseen(analysis, fit, at)
 
 
 def _odd_points(fit: FitAnalysis, series: str) -> list[Flag]:

@@ -60,9 +60,17 @@ def meanings(definition_json: str) -> dict[str, LineMeaning]:
         raise DefinitionError("law", fault.what) from fault
     found: dict[str, LineMeaning] = {}
     for name, fit in definition.fits.items():
+        if fit.model not in ("line", "proportional") or fit.x is None:
+            continue
         try:
             slope, intercept = _affine(left, right, definition, fit.series, parse(fit.x), parse(fit.y))
+            if fit.model == "proportional" and intercept != 0:
+                raise DefinitionError(
+                    f"fits.{name}.model", f"the law sends this line through {_words(intercept)}, not through the origin"
+                )
             found[name] = LineMeaning(_node(slope), _node(intercept))
+        except DefinitionError:
+            raise
         except (_Unreachable, CavrelError, NotImplementedError):
             continue
         _check_results(definition, name, slope, intercept)
@@ -106,6 +114,10 @@ def _node(expression: sympy.Expr) -> Node:
     return parse(sympy.sstr(expression).replace("**", "^").replace("__", ".").replace("log(", "ln("))
 
 
+def _words(expression: sympy.Expr) -> str:
+    return unparse(_node(expression))
+
+
 def _affine(
     left: Node, right: Node, definition: Definition, series: str, x: Node, y: Node
 ) -> tuple[sympy.Expr, sympy.Expr]:
@@ -142,6 +154,8 @@ def _check_results(definition: Definition, fit: str, slope: sympy.Expr, intercep
         sympy.Symbol(f"{fit}__intercept", positive=True): intercept,
     }
     for name, result in definition.results.items():
+        if result.formula is None:
+            continue
         try:
             formula = _expression(parse(result.formula))
         except (CavrelError, _Unreachable):

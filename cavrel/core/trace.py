@@ -90,7 +90,7 @@ def _period(t: Array, y: Array) -> Extract:
     w = np.ones(len(y))
     try:
         theta = solver.nominal(curve, y, w, model.starts(t, y, w))
-        gain = solver.response(curve.jacobian(theta[None, :])[0], w)
+        gain, _ = solver.response(curve.jacobian(theta[None, :])[0], w)
     except solver.NoFit as fault:
         raise RunError("", f"no oscillation is seen in the stretch: {fault}") from fault
     left = y - curve.predict(theta[None, :])[0]

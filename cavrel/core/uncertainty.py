@@ -125,13 +125,16 @@ class Source:
     u_if_halved: float
 
 
-def budget(parts: Array, pushes: Pushes) -> tuple[Source, ...]:
-    """Contributions ``(K,)`` gathered by source, the largest first. Their squares add up to u² exactly."""
+def budget(parts: Array, pushes: Pushes, by: str = "source") -> tuple[Source, ...]:
+    """Contributions ``(K,)`` gathered by ``source``, ``instrument`` or ``quantity``, the largest first. Their squares add up to u² exactly;
+    what belongs to no instrument or quantity is gathered under its own source."""
     squares: dict[str, float] = {}
     kinds: dict[str, tuple[str, str]] = {}
     for index, block in enumerate(pushes.blocks):
-        squares[block.source] = squares.get(block.source, 0.0) + float((parts[pushes.span(index)] ** 2).sum())
-        kinds[block.source] = (block.kind, block.subject)
+        name = {"instrument": block.instrument, "quantity": block.quantity}.get(by, "") or block.source
+        own = parts[pushes.span(index)]
+        squares[name] = squares.get(name, 0.0) + float(own @ own)
+        kinds[name] = (block.kind, block.subject)
     total = sum(squares.values())
     lines = [
         Source(source, *kinds[source], math.sqrt(v), v / total, math.sqrt(max(total - 0.75 * v, 0.0)))

@@ -74,7 +74,7 @@ def fit_axes(opened: Opened, fit: FitAnalysis) -> tuple[Axis, Axis]:
     """The axes of a fit."""
     body, step = opened.definition.fits[fit.name], opened.program.fits[fit.name]
     return (
-        Axis(body.x_label, one_line(body.x), step.x_unit.pretty),
+        Axis(body.x_label, one_line(body.x) if body.x else "row", step.x_unit.pretty),
         Axis(body.y_label, one_line(body.y), step.y_unit.pretty),
     )
 
@@ -126,7 +126,7 @@ def straightened(opened: Opened, fit: FitAnalysis) -> Straightened:
 def _raw(opened: Opened, fit: FitAnalysis) -> Markup | None:
     columns = raw_columns(opened.analysis, fit)
     body = opened.definition.fits[fit.name]
-    if columns is None or (one_line(body.x), one_line(body.y)) == tuple(c.split(".")[1] for c in columns):
+    if columns is None or (one_line(body.x or "row"), one_line(body.y)) == tuple(c.split(".")[1] for c in columns):
         return None
     x, y = (opened.analysis.values[c] for c in columns)
     axes = _column_axis(opened, x), _column_axis(opened, y)

@@ -55,11 +55,12 @@ def _straighten(opened: Opened) -> Stage:
         return Stage("straighten", "Straighten", f"{count(ready, 'row')} ready" if ready else "too early", "waiting")
     body = opened.definition.fits[fit.name]
     doubts = [f for f in opened.flags if f.code in ("curved", "scatter", "off-line", "runs", "intercept")]
+    across = f" against {one_line(body.x)}" if body.x else ""
     word = "look again" if doubts else "straight" if len(fit.rows) > 3 else f"{len(fit.rows)} points"
     return Stage(
         "straighten",
         "Straighten",
-        f"{one_line(body.y)} against {one_line(body.x)}, {word}",
+        f"{one_line(body.y)}{across}, {word}",
         "begun" if doubts else "done",
     )
 

@@ -39,6 +39,7 @@ class Reading:
 
 def _reading(opened: Opened, fit: FitAnalysis) -> Reading:
     body = opened.definition.fits[fit.name]
+    assert body.x is not None
     meaning = opened.meanings.get(fit.name)
     slope = mathml.row(meaning.slope) if meaning else "<mtext>slope</mtext>"
     intercept = mathml.row(meaning.intercept) if meaning else "<mtext>intercept</mtext>"
@@ -49,18 +50,23 @@ def _reading(opened: Opened, fit: FitAnalysis) -> Reading:
         f'<mo>+</mo><mrow class="tint-intercept">{intercept}</mrow>',
         label=f"{typeset(parse(body.y))} = slope times {typeset(parse(body.x))} plus intercept",
     )
-    rule = opened.analysis.rules.rounding
-    texts = {n: with_u(p.value, p.u, p.unit.text, rule) for n, p in fit.parameters.items()}
+    texts = dict(_parameters(opened, fit))
     follows = []
     for name, result in opened.analysis.results.items():
-        node = opened.definition.results[name].formula
-        used = {n.owner for n in walk(parse(node)) if isinstance(n, Member)}
-        if fit.name in used and not result.reason:
-            says = mathml.math(f"{mathml.name(name)}<mo>=</mo>{mathml.row(parse(node))}")
+        formula = opened.definition.results[name].formula
+        used = {n.owner for n in walk(parse(formula)) if isinstance(n, Member)} if formula else set()
+        if formula and fit.name in used and not result.reason:
+            says = mathml.math(f"{mathml.name(name)}<mo>=</mo>{mathml.row(parse(formula))}")
             follows.append((Markup(says), result_text(opened.analysis, result)))
     return Reading(
         Markup(equation), meaning is not None, texts["slope"], texts["intercept"], _intercept_says(opened, fit), follows
     )
+
+
+def _parameters(opened: Opened, fit: FitAnalysis) -> list[tuple[str, str]]:
+    """Every parameter of a fit with its value as text."""
+    rule = opened.analysis.rules.rounding
+    return [(name, with_u(p.value, p.u, p.unit.text, rule)) for name, p in fit.parameters.items()]
 
 
 def _intercept_says(opened: Opened, fit: FitAnalysis) -> str:
@@ -127,14 +133,16 @@ def _content(opened: Opened) -> tuple[dict[str, Any], list[Note]]:
     body = opened.definition.fits[fit.name] if fit is not None else None
     title = "Nothing to fit"
     if body is not None:
-        names = [(body.y_label or typeset(parse(body.y))), (body.x_label or typeset(parse(body.x)))]
-        title = f"{names[0][0].upper()}{names[0][1:]} against {names[1]}"
+        across = body.x_label or (typeset(parse(body.x)) if body.x else "row")
+        title = f"{body.y_label or typeset(parse(body.y))} against {across}"
+        title = title[0].upper() + title[1:]
     content = {
         "fit": fit,
         "body": body,
         "drawn": drawn,
         "title": title,
-        "reading": _reading(opened, fit) if fit is not None and fit.made else None,
+        "reading": _reading(opened, fit) if fit is not None and fit.made and "intercept" in fit.parameters else None,
+        "parameters": _parameters(opened, fit) if fit is not None and fit.made else [],
         "points": graphs.fit_marks(opened, fit) if fit is not None else [],
     }
     return content, _notes(opened, fit, drawn.times if drawn else 1, drawn.hidden if drawn else False)

@@ -26,9 +26,8 @@ def fitted(
     model = model or models.Line()
     curve = bound(model)
     theta = solver.nominal(curve, y, w, np.zeros((1, len(model.names))))
-    found = diagnose(
-        X, y, curve.predict(theta[None])[0], curve.jacobian(theta[None])[0], w, known, model.polynomial + 1
-    )
+    _, basis = solver.response(curve.jacobian(theta[None])[0], w)
+    found = diagnose(X, y, curve.predict(theta[None])[0], basis, w, known, model.polynomial + 1)
     return theta, found
 
 
@@ -43,7 +42,7 @@ def test_parabola_is_that_of_polyfit() -> None:
     theta, _ = fitted(1 / U**2, True, model=models.Parabola())
     best, covariance = np.polyfit(X, Y, 2, w=1 / U, cov="unscaled")
     assert theta == pytest.approx(best, rel=1e-8)
-    gain = solver.response(models.Parabola().jacobian(theta[None], X[None])[0], 1 / U**2)
+    gain, _ = solver.response(models.Parabola().jacobian(theta[None], X[None])[0], 1 / U**2)
     assert (gain * U**2) @ gain.T == pytest.approx(covariance, rel=1e-8)
 
 

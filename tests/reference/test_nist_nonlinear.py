@@ -43,7 +43,19 @@ CURVES = {
     "Roszman1": "b1 - b2*x - atan(b3/(x-b4))/pi",
     "Thurber": "(b1+b2*x+b3*x^2+b4*x^3)/(1+b5*x+b6*x^2+b7*x^3)",
 }
-FAR = ["BoxBOD", "Chwirut2", "DanWood", "Gauss1", "Kirby2", "Misra1a", "Misra1b", "Misra1c", "Misra1d", "Rat42", "Roszman1"]
+FAR = [
+    "BoxBOD",
+    "Chwirut2",
+    "DanWood",
+    "Gauss1",
+    "Kirby2",
+    "Misra1a",
+    "Misra1b",
+    "Misra1c",
+    "Misra1d",
+    "Rat42",
+    "Roszman1",
+]
 
 
 def parse(name: str) -> tuple[list[list[float]], list[tuple[str, str]]]:

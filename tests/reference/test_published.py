@@ -91,7 +91,7 @@ def test_both_axes_uncertain() -> None:
     assert slope[0] == pytest.approx(-0.480533, abs=5e-7)
     assert intercept[0] == pytest.approx(5.479910, abs=5e-7)
     weights = 1 / errors.of_residual(slope[0])
-    gain = solver.response(np.stack([adjusted[0], np.ones(10)], axis=1), weights)
+    gain, _ = solver.response(np.stack([adjusted[0], np.ones(10)], axis=1), weights)
     u_slope, u_intercept = np.sqrt((gain**2 / weights).sum(axis=1))
     assert u_slope == pytest.approx(0.057985, abs=5e-7)
     assert u_intercept == pytest.approx(0.294971, abs=5e-7)

@@ -35,20 +35,19 @@ class Diagnostics:
 
 
 def diagnose(
-    x: Array, y: Array, fitted: Array, jacobian: Array, w: Array, known: bool, power: int | None, centred: bool = True
+    x: Array, y: Array, fitted: Array, q: Array, w: Array, known: bool, power: int, centred: bool = True
 ) -> Diagnostics:
-    """Diagnostics of a curve with values ``fitted`` ``(n,)`` and derivatives ``jacobian`` ``(n, p)``.
+    """Diagnostics of a curve with values ``fitted`` ``(n,)``; ``q`` ``(n, p)``: an orthonormal basis of its weighted derivatives.
 
-    ``known``: weights are 1/variance rather than all alike; ``power``: the power of x whose absence is tested, None for no test;
+    ``known``: weights are 1/variance rather than all alike; ``power``: the power of x whose absence is tested;
     ``centred``: r² against the mean of y rather than against zero. Leverage and standardised residuals after Draper and Smith,
     Applied Regression Analysis; runs after Wald and Wolfowitz 1940.
     """
-    n, p = jacobian.shape
+    n, p = q.shape
     dof = n - p
     root = np.sqrt(w)
     residuals = y - fitted
     squares = float((w * residuals**2).sum())
-    q, _ = np.linalg.qr(jacobian * root[:, None])
     leverage = (q * q).sum(axis=1)
     s = math.sqrt(float((residuals**2).sum()) / dof) if dof > 0 else math.nan
     scale = 1.0 if known or dof <= 0 else squares / dof
@@ -56,7 +55,7 @@ def diagnose(
         standardised = residuals * np.sqrt(w / scale) / np.sqrt(np.maximum(1 - leverage, 1e-12))
     middle = float((w * y).sum() / w.sum()) if centred else 0.0
     total = float((w * (y - middle) ** 2).sum())
-    curvature_p, sign = (None, 0) if power is None else _curvature(x, residuals * root, root, q, power, known)
+    curvature_p, sign = _curvature(x, residuals * root, root, q, power, known)
     return Diagnostics(
         w,
         residuals,

@@ -49,8 +49,24 @@ class _Linear(Model):
     linear = True
 
 
-class Line(_Linear):
+class Straight(_Linear):
+    """A straight line, free or through the origin: its best parameters have a closed form."""
+
+    @abstractmethod
+    def closed(self, x: Array, y: Array, w: Array) -> Array:
+        """The weighted least-squares parameters ``(p,)`` of points ``(n,)``."""
+
+
+class Line(Straight):
     """y = slope·x + intercept."""
+
+    def closed(self, x: Array, y: Array, w: Array) -> Array:
+        total = w.sum()
+        x_mean, y_mean = (w @ x) / total, (w @ y) / total
+        dx = x - x_mean
+        weighted = w * dx
+        slope = (weighted @ (y - y_mean)) / (weighted @ dx)
+        return np.array([slope, y_mean - slope * x_mean])
 
     names = ("slope", "intercept")
 
@@ -64,8 +80,11 @@ class Line(_Linear):
         return np.stack([x, np.ones_like(x)], axis=2)
 
 
-class Proportional(_Linear):
+class Proportional(Straight):
     """y = slope·x."""
+
+    def closed(self, x: Array, y: Array, w: Array) -> Array:
+        return np.array([(w * x) @ y / ((w * x) @ x)])
 
     names = ("slope",)
 

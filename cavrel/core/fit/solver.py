@@ -99,8 +99,9 @@ def _least(design: Array, target: Array) -> Array:
     return np.asarray(best / size)
 
 
-def response(jacobian: Array, w: Array) -> Array:
-    """How the parameters follow the residuals to first order: ``(p, n)``, (J'WJ)^-1 J'W, from ``jacobian`` ``(n, p)``.
+def response(jacobian: Array, w: Array) -> tuple[Array, Array]:
+    """How the parameters follow the residuals to first order: ``(p, n)``, (J'WJ)^-1 J'W, from ``jacobian`` ``(n, p)``; and an orthonormal
+    basis ``(n, p)`` of what the curve can take up of weighted residuals.
 
     Its square, weighted by the points' variances, is the usual covariance (JCGM 100:2008, 5.1; Seber and Wild, Nonlinear
     Regression, 2.1). Raises NoFit where the points do not tell the parameters apart.
@@ -114,7 +115,7 @@ def response(jacobian: Array, w: Array) -> Array:
     diagonal = np.abs(np.diag(r))
     if diagonal.min() <= 1e-13 * diagonal.max():
         raise NoFit("the points do not tell the parameters apart; spread the settings more")
-    return np.asarray(np.linalg.solve(r, q.T) / size[:, None] * root[None, :])
+    return np.linalg.solve(r, q.T) / size[:, None] * root[None, :], np.asarray(q)
 
 
 def batch(

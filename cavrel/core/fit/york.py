@@ -23,19 +23,20 @@ class Errors:
 
     def of_residual(self, slope: Array | float) -> Array:
         """Variance of y - slope·x, ``(n,)`` or ``(batch, n)``."""
-        return np.asarray(self.y + slope * slope * self.x - 2 * slope * self.xy)
+        variance = self.y + slope * slope * self.x
+        return np.asarray(variance - 2 * slope * self.xy if self.xy.any() else variance)
 
 
 def solve(
-    x: Array, y: Array, errors: Errors, start: Array, forced: bool = False, settled_at: float = 1e-14
+    x: Array, y: Array, errors: Errors, start: Array, forced: bool = False, rounds: int = _ROUNDS
 ) -> tuple[Array, Array, Array]:
     """Slopes and intercepts ``(batch,)`` of ``x``, ``y`` ``(batch, n)`` from the slopes ``start`` ``(batch,)``, and the adjusted
     abscissae ``(batch, n)``. ``forced`` sends the line through the origin. Entries that have no line become NaN."""
     slope = start
     with np.errstate(all="ignore"):
-        for _ in range(_ROUNDS):
+        for _ in range(rounds):
             new, intercept, adjusted = _round(x, y, slope, errors, forced)
-            close = np.abs(new - slope) <= settled_at * np.abs(new)
+            close = np.abs(new - slope) <= 1e-14 * np.abs(new)
             slope = new
             if (close | np.isnan(new)).all():
                 break
@@ -44,13 +45,21 @@ def solve(
 
 def _round(x: Array, y: Array, slope: Array, errors: Errors, forced: bool) -> tuple[Array, Array, Array]:
     b = slope[:, None]
-    w = 1 / errors.of_residual(b)
+    w = errors.of_residual(b)
+    np.reciprocal(w, out=w)
     if forced:
-        x_mean = y_mean = np.zeros((len(x), 1))
+        x_mean = y_mean = np.zeros(len(x))
+        u, v = x, y
     else:
-        total = w.sum(axis=1, keepdims=True)
-        x_mean, y_mean = (w * x).sum(axis=1, keepdims=True) / total, (w * y).sum(axis=1, keepdims=True) / total
-    u, v = x - x_mean, y - y_mean
-    beta = w * (u * errors.y + b * v * errors.x - (b * u + v) * errors.xy)
-    new = (w * beta * v).sum(axis=1) / (w * beta * u).sum(axis=1)
-    return new, (y_mean[:, 0] - new * x_mean[:, 0]), x_mean + beta
+        total = w.sum(axis=1)
+        x_mean, y_mean = np.einsum("bn,bn->b", w, x) / total, np.einsum("bn,bn->b", w, y) / total
+        u, v = x - x_mean[:, None], y - y_mean[:, None]
+    beta = v * errors.x
+    beta *= b
+    beta += u * errors.y
+    if errors.xy.any():
+        beta -= (b * u + v) * errors.xy
+    beta *= w
+    w *= beta
+    new = np.einsum("bn,bn->b", w, v) / np.einsum("bn,bn->b", w, u)
+    return new, y_mean - new * x_mean, x_mean[:, None] + beta
