@@ -196,7 +196,8 @@ class _Fitting:
     def impossible(self) -> str:
         """Why no curve can be drawn; empty if it can."""
         n, model = len(self.use), self.step.model
-        kind = "line" if model == "proportional" else {"power": "power law"}.get(model, model)
+        words = {"proportional": "line", "power": "power law", "damped": "damped oscillation", "formula": "curve"}
+        kind = words.get(model, model)
         if n < self.count:
             article = "an" if kind[0] in "aeiou" else "a"
             return f"{article} {kind} needs {self.count} complete rows; there are {n}"

@@ -62,8 +62,7 @@ def extract(kind: str, t: Array, values: Array, begin: float | None = None, end:
         return _period(t, y)
     middle = float(np.mean(y) if kind == "mean" else np.median(y))
     left = y - y.mean()
-    tau = correlation_time(left)
-    s = math.sqrt(float(left @ left) / (n - 1))
+    tau, s = noise_of(left, 1)
     # A median of normal noise is less sure than a mean by the square root of pi/2.
     factor = 1.0 if kind == "mean" else math.sqrt(math.pi / 2)
     return Extract(middle, factor * s * math.sqrt(tau / n), n, tau)
@@ -76,8 +75,7 @@ def _slope(t: Array, y: Array) -> Extract:
         raise RunError("", "all samples of the stretch have one time")
     slope = float(dt @ y) / spread
     left = y - y.mean() - slope * dt
-    tau = correlation_time(left)
-    s = math.sqrt(float(left @ left) / (len(y) - 2))
+    tau, s = noise_of(left, 2)
     return Extract(slope, s / math.sqrt(spread) * math.sqrt(tau), len(y), tau)
 
 
@@ -94,26 +92,31 @@ def _period(t: Array, y: Array) -> Extract:
     except solver.NoFit as fault:
         raise RunError("", f"no oscillation is seen in the stretch: {fault}") from fault
     left = y - curve.predict(theta[None, :])[0]
-    tau = correlation_time(left)
-    s = math.sqrt(float(left @ left) / (len(y) - 5))
+    tau, s = noise_of(left, 5)
     return Extract(float(model.tidy(theta)[2]), s * math.sqrt(float((gain[2] ** 2).sum()) * tau), len(y), tau)
 
 
-def correlation_time(noise: Array) -> float:
-    """Integrated autocorrelation time of ``noise`` ``(n,)`` in samples, at least 1."""
-    n = len(noise)
-    if n < 8 or not noise.any():
-        return 1.0
+def noise_of(left: Array, parameters: int) -> tuple[float, float]:
+    """Integrated autocorrelation time, in samples and at least 1, and standard deviation of the noise that ``left`` ``(n,)`` shows.
+
+    ``left`` are residuals about a curve with ``parameters``, which has taken up some of the slow part of the noise: each parameter costs about
+    one correlation time of samples, and the time found so is put right by its known bias (Wolff, Comput. Phys. Commun. 156 (2004) 143, eq. 49).
+    """
+    n = len(left)
+    squares = float(left @ left)
+    plain = math.sqrt(squares / max(n - parameters, 1))
+    if n < 8 or squares == 0:
+        return 1.0, plain
     size = fft.next_fast_len(2 * n, real=True)
-    spectrum = fft.rfft(noise - noise.mean(), size)
+    spectrum = fft.rfft(left, size)
     covariance = fft.irfft(spectrum * np.conj(spectrum), size)[: max(2, n // 2)]
-    if covariance[0] <= 0:
-        return 1.0
-    # Lag by lag unbiased, so that a short stretch does not hide its own correlation.
     rho = covariance / covariance[0] * n / (n - np.arange(len(covariance)))
     times = 1 + 2 * np.cumsum(rho[1:])
     window = np.arange(1, len(rho))
     closed = np.flatnonzero(window >= 6 * times)
-    found = float(times[closed[0]] if len(closed) else times[-1])
-    # Noise alone scatters about 1 by a few times the root of window/n; only what stands out of that widens.
-    return max(1.0, found)
+    at = int(closed[0]) if len(closed) else len(times) - 1
+    tau = float(times[at]) * (1 + parameters * (2 * float(window[at]) + 1) / n)
+    if tau <= 1:
+        return 1.0, plain
+    tau = min(tau, n / (parameters + 1))
+    return tau, math.sqrt(squares / max(n - parameters * tau, 1.0))
