@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import optimize
+from scipy import optimize, special
 
 from cavrel.core import uncertainty
 from cavrel.core.fit import solver, york
@@ -28,6 +28,9 @@ Array = NDArray[np.float64]
 X_MATTERS = 0.01
 """Error bars along x count when they add more than this share to the variance of any residual."""
 _REWEIGHTINGS = 15
+BEYOND_CHANCE = 0.05
+"""The scatter is believed over the error bars where chance alone would make it this large less often than this. The larger of the two taken
+always would call every uncertainty too large on average, for the scatter of a few points is itself mostly noise."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -371,7 +374,7 @@ class _Fitting:
         over_batch[places + count] = theta - (gain * sizes).T
         own, _ = self.own_of(uncertainty.contributions(left, count))
         own[self.span] = False
-        source = self.source(over_batch, own, diagnostics, gain, solved)
+        source = self.source(own, diagnostics, solved)
         silent = np.zeros(count, bool)
         silent[own if source != "propagated" else self.span] = True
         if source == "extreme lines":
@@ -399,9 +402,7 @@ class _Fitting:
             self.count > 1 or self.step.model == "mean",
         )
 
-    def source(
-        self, over_batch: Array, own: NDArray[np.bool_], diagnostics: Diagnostics, gain: Array, solved: _Solved
-    ) -> str:
+    def source(self, own: NDArray[np.bool_], diagnostics: Diagnostics, solved: _Solved) -> str:
         """Who speaks for the rows' own uncertainty: by the house rule, and by what is known."""
         if (
             self.rules.fit_uncertainty == "extreme_lines"
@@ -411,13 +412,13 @@ class _Fitting:
             return "extreme lines"
         if diagnostics.dof <= 0:
             return "propagated"
-        parts = uncertainty.contributions(over_batch, self.pushes.count)
-        scale = (gain**2 / solved.weights).sum(axis=1)  # the parameters' variances, so that all count alike
-        scattered = float(((parts[self.span] ** 2).sum(axis=0) / scale).sum())
-        propagated = float(((parts[own] ** 2).sum(axis=0) / scale).sum())
-        if propagated == 0 or self.rules.fit_uncertainty == "scatter":
+        _, variance = self.own_of(self.residual_parts(solved.theta))
+        if not own.any() or not (variance > 0).all() or self.rules.fit_uncertainty == "scatter":
             return "scatter"
-        return "scatter" if self.rules.fit_uncertainty != "propagated" and scattered > propagated else "propagated"
+        if self.rules.fit_uncertainty == "propagated":
+            return "propagated"
+        chance = special.chdtrc(diagnostics.dof, float((diagnostics.residuals**2 / variance).sum()))
+        return "scatter" if chance < BEYOND_CHANCE else "propagated"
 
     def extremes(self, theta: Array) -> Array | None:
         """Half the difference between the steepest and the shallowest line through all error boxes, as (slope, intercept).

@@ -36,7 +36,7 @@ class HouseRules(BaseModel):
         "known", description="A point known twice as well counts four times as much."
     )
     fit_uncertainty: Literal["larger", "propagated", "scatter", "extreme_lines"] = Field(
-        "larger", description="If the points scatter more than their error bars, the scatter is believed."
+        "larger", description="If the points scatter more than their error bars allow, the scatter is believed."
     )
     abscissae: Literal["auto", "york", "ignore"] = Field(
         "auto", description="Error bars along x count when they matter."

@@ -120,6 +120,9 @@ def test_a_definition_of_another_experiment_needs_no_change_of_the_core(body: di
     assert unparse(found.slope) == "1/k"
     assert unparse(found.intercept) == "l_0"
     assert not found.through_origin
+    spring["results"]["k"] = {"label": "Stiffness", "formula": "line.slope"}
+    with pytest.raises(DefinitionError, match="the law gives k = 1/line.slope"):
+        catalogue.validate(definitions.load(spring))
 
 
 def test_a_slope_read_upside_down_is_refused_with_the_right_formula(body: dict[str, Any]) -> None:

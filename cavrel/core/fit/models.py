@@ -242,7 +242,7 @@ class Rise(_Curved):
         left = np.exp(-x / tau)
         columns = [1 - left, -theta[:, :1] * left * x / tau**2]
         if self.offset:
-            columns.append(np.ones_like(x))
+            columns.append(np.ones_like(left))
         return np.stack(columns, axis=2)
 
     def starts(self, x: Array, y: Array, w: Array) -> Array:
@@ -278,7 +278,7 @@ class Damped(_Curved):
                 amplitude * swing * x / tau**2,
                 amplitude * turn * 2 * np.pi * x / period**2,
                 -amplitude * turn,
-                np.ones_like(x),
+                np.ones_like(swing),
             ],
             axis=2,
         )

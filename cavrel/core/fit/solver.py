@@ -41,6 +41,14 @@ def nominal(curve: Curve, y: Array, w: Array, starts: Array) -> Array:
     if curve.linear:
         design = curve.jacobian(starts[:1])[0] * root[:, None]
         return _least(design, y * root)
+    if len(starts) > 1:
+        # Good starts settle together in a few steps; only when the best of them does not is each sent the long way.
+        ends, settled = batch(curve, np.repeat(y[None, :], len(starts), axis=0), w, starts, rounds=25)
+        with np.errstate(all="ignore"):
+            squares = (w * (y - curve.predict(ends)) ** 2).sum(axis=1)
+        chosen = int(np.argmin(np.where(np.isfinite(squares), squares, np.inf)))
+        if settled[chosen]:
+            return np.asarray(ends[chosen])
     best: tuple[float, Array] | None = None
     for start in starts:
         try:
