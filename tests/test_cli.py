@@ -35,7 +35,7 @@ def test_the_result_document() -> None:
     assert result["series"]["swings"]["L"]["values"] == pytest.approx([60, 90, 120, 150])
     fit = result["fits"]["line"]
     assert fit["parameters"]["slope"]["unit"] == "s^2/m"
-    assert fit["law"] == {"slope": "4*pi^2/g", "intercept": "0"}
+    assert fit["law"] == {"slope": "4*pi^2/g", "intercept": "0", "constants": {"g": "4*pi^2/line.slope"}}
     assert {"covariance", "chi2", "dof", "p", "r2", "s"} <= fit.keys()
     g = result["results"]["g"]
     assert g["value"] == pytest.approx(9.81, abs=0.1)

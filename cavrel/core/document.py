@@ -77,7 +77,10 @@ def _column(values: Values) -> dict[str, Any]:
 
 def _fit(fit: FitAnalysis, analysis: Analysis, meaning: LineMeaning | None) -> dict[str, Any]:
     found = fit.diagnostics
-    law = None if meaning is None else {"slope": unparse(meaning.slope), "intercept": unparse(meaning.intercept)}
+    law = None
+    if meaning is not None:
+        constants = {name: unparse(node) for name, node in meaning.constants}
+        law = {"slope": unparse(meaning.slope), "intercept": unparse(meaning.intercept), "constants": constants}
     body: dict[str, Any] = {
         "model": analysis.program.definition.fits[fit.name].model,
         "reason": fit.reason or None,

@@ -372,9 +372,9 @@ class _Fitting:
         places = 1 + self.span.start + self.use
         over_batch[places] = theta + (gain * sizes).T
         over_batch[places + count] = theta - (gain * sizes).T
-        own, _ = self.own_of(uncertainty.contributions(left, count))
+        own, variance = self.own_of(uncertainty.contributions(left, count))
         own[self.span] = False
-        source = self.source(own, diagnostics, solved)
+        source = self.source(variance, diagnostics, theta)
         silent = np.zeros(count, bool)
         silent[own if source != "propagated" else self.span] = True
         if source == "extreme lines":
@@ -402,18 +402,14 @@ class _Fitting:
             self.count > 1 or self.step.model == "mean",
         )
 
-    def source(self, own: NDArray[np.bool_], diagnostics: Diagnostics, solved: _Solved) -> str:
-        """Who speaks for the rows' own uncertainty: by the house rule, and by what is known."""
-        if (
-            self.rules.fit_uncertainty == "extreme_lines"
-            and isinstance(self.shape, Line)
-            and self.extremes(solved.theta) is not None
-        ):
+    def source(self, variance: Array, diagnostics: Diagnostics, theta: Array) -> str:
+        """Who speaks for the rows' own uncertainty: by the house rule, and by what is known of the residuals' ``variance`` ``(n,)``."""
+        rule = self.rules.fit_uncertainty
+        if rule == "extreme_lines" and isinstance(self.shape, Line) and self.extremes(theta) is not None:
             return "extreme lines"
         if diagnostics.dof <= 0:
             return "propagated"
-        _, variance = self.own_of(self.residual_parts(solved.theta))
-        if not own.any() or not (variance > 0).all() or self.rules.fit_uncertainty == "scatter":
+        if not (variance > 0).all() or rule == "scatter":
             return "scatter"
         if self.rules.fit_uncertainty == "propagated":
             return "propagated"

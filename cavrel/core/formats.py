@@ -36,10 +36,11 @@ class ParameterValue(_Model):
 
 
 class LawMeaning(_Model):
-    """What slope and intercept stand for by the law, as formulas."""
+    """What slope and intercept stand for by the law, and its constants in terms of them, as formulas."""
 
     slope: str
     intercept: str
+    constants: dict[str, str]
 
 
 class FitDocument(_Model):

@@ -279,10 +279,12 @@ class _Sampler:
 
     def york(self, made: FitAnalysis, x: Array, y: Array, forced: bool) -> Array:
         assert made.errors is not None
-        # The linear response puts the line within a second-order error of its place; one round of York's equations shrinks that further.
-        left = y - made.theta[0] * x - (0.0 if forced else made.theta[1])
-        start = made.theta[0] + left @ made.gain[0]
-        slope, intercept, _ = york.solve(x, y, made.errors, start, forced, rounds=1)
+        # The linear response puts the line within a second-order error of its place; a round of York's equations shrinks that.
+        gain = made.gain[0]
+        start = made.theta[0] + y @ gain - made.theta[0] * (x @ gain)
+        if not forced:
+            start -= made.theta[1] * gain.sum()
+        slope, intercept = york.nearby(x, y, made.errors, float(made.theta[0]), start, forced)
         return np.stack([slope, intercept], axis=1)
 
     def solve(self, step: FitStep, made: FitAnalysis, bound: Bound, y: Array, forced: bool) -> Array:

@@ -31,10 +31,12 @@ _FUNCTIONS = {
 
 @dataclass(frozen=True, slots=True)
 class LineMeaning:
-    """y = ``slope`` · x + ``intercept`` as the law says it. ``through_origin``: the law's intercept is zero."""
+    """y = ``slope`` · x + ``intercept`` as the law says it. ``through_origin``: the law's intercept is zero. ``constants``: for each constant
+    of the law that the line gives, its formula in the fit's parameters."""
 
     slope: Node
     intercept: Node
+    constants: tuple[tuple[str, Node], ...] = ()
 
     @property
     def through_origin(self) -> bool:
@@ -68,7 +70,7 @@ def meanings(definition_json: str) -> dict[str, LineMeaning]:
                 raise DefinitionError(
                     f"fits.{name}.model", f"the law sends this line through {_words(intercept)}, not through the origin"
                 )
-            found[name] = LineMeaning(_node(slope), _node(intercept))
+            found[name] = LineMeaning(_node(slope), _node(intercept), _constants(name, slope, intercept))
         except DefinitionError:
             raise
         except (_Unreachable, CavrelError, NotImplementedError):
@@ -170,6 +172,26 @@ def _check_results(definition: Definition, fit: str, slope: sympy.Expr, intercep
             raise DefinitionError(
                 f"results.{name}.formula", f"'{result.formula}' is not what the law says of these axes{advice}"
             )
+
+
+def _constants(fit: str, slope: sympy.Expr, intercept: sympy.Expr) -> tuple[tuple[str, Node], ...]:
+    """Every constant in slope or intercept, solved for: from the parameter that holds it alone, or with the constants found before it."""
+    means = {
+        sympy.Symbol(f"{fit}__slope", positive=True): slope,
+        sympy.Symbol(f"{fit}__intercept", positive=True): intercept,
+    }
+    wanted = sorted((slope.free_symbols | intercept.free_symbols), key=str)
+    known: dict[sympy.Symbol, sympy.Expr] = {}
+    for _ in wanted:  # one constant found may open the way to another
+        for symbol in wanted:
+            for parameter, meaning in means.items():
+                left = meaning.subs(known)
+                if symbol in known or left.free_symbols & (set(wanted) - set(known)) != {symbol}:
+                    continue
+                solutions = sympy.solve(left - parameter, symbol)
+                if solutions:
+                    known[symbol] = solutions[0]
+    return tuple((str(symbol), _node(known[symbol])) for symbol in wanted if symbol in known)
 
 
 def _solved_for(wanted: sympy.Symbol, means: dict[sympy.Symbol, sympy.Expr]) -> str:

@@ -119,6 +119,7 @@ def test_a_definition_of_another_experiment_needs_no_change_of_the_core(body: di
     found = meanings(definition.model_dump_json(by_alias=True))["line"]
     assert unparse(found.slope) == "1/k"
     assert unparse(found.intercept) == "l_0"
+    assert {name: unparse(node) for name, node in found.constants} == {"k": "1/line.slope", "l_0": "line.intercept"}
     assert not found.through_origin
     spring["results"]["k"] = {"label": "Stiffness", "formula": "line.slope"}
     with pytest.raises(DefinitionError, match="the law gives k = 1/line.slope"):

@@ -63,7 +63,7 @@ def test_scaling_every_uncertainty_scales_u_and_moves_no_parameter(seed: int, fa
     )
     assert other[0] == pytest.approx(plain[0], rel=1e-9)
     # A quotient bends a little over the wider step, to the third order.
-    assert other[1] == pytest.approx(plain[1] * factor, rel=1e-3)
+    assert other[1] == pytest.approx(plain[1] * factor, rel=1e-2)
 
 
 @many

@@ -63,3 +63,29 @@ def _round(x: Array, y: Array, slope: Array, errors: Errors, forced: bool) -> tu
     w *= beta
     new = np.einsum("bn,bn->b", w, v) / np.einsum("bn,bn->b", w, u)
     return new, y_mean - new * x_mean, x_mean[:, None] + beta
+
+
+def nearby(
+    x: Array, y: Array, errors: Errors, slope0: float, start: Array, forced: bool = False
+) -> tuple[Array, Array]:
+    """Slopes and intercepts ``(batch,)`` by one round of York's equations from ``start`` ``(batch,)``, slopes near ``slope0``.
+
+    The weights are those at ``slope0``, so that every sum is a matrix product. For draws whose slopes differ by a share d of themselves the
+    slope is off by about d of its own uncertainty.
+    """
+    if errors.xy.any():
+        slope, intercept, _ = solve(x, y, errors, start, forced, rounds=1)
+        return slope, intercept
+    w = 1 / errors.of_residual(slope0)
+    u, v = x, y
+    x_mean = y_mean = np.zeros(len(x))
+    if not forced:
+        total = w.sum()
+        x_mean, y_mean = x @ w / total, y @ w / total
+        u, v = x - x_mean[:, None], y - y_mean[:, None]
+    along_x, along_y = w * w * errors.x, w * w * errors.y
+    product = u * v
+    over = product @ along_y + start * ((v * v) @ along_x)
+    under = (u * u) @ along_y + start * (product @ along_x)
+    slope = over / under
+    return slope, y_mean - slope * x_mean
