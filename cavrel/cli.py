@@ -15,6 +15,7 @@ from cavrel.core.document import result_document
 from cavrel.core.errors import CavrelError
 from cavrel.core.montecarlo import monte_carlo
 from cavrel.core.remarks import monte_carlo_remarks, remarks
+from cavrel.core.simulate import simulate
 from cavrel.core.slips import find
 
 if TYPE_CHECKING:
@@ -87,6 +88,27 @@ def check(file: str) -> None:
         return
     reached = f"; the law explains {', '.join(meanings)}" if meanings else ""
     click.echo(f"{file}: {definition.title} is a good definition{reached}")
+
+
+@main.command("simulate")
+@click.argument("experiment", metavar="ID")
+@click.option("--seed", type=int, default=0, show_default=True, help="The same seed gives the same run.")
+def simulate_command(experiment: str, seed: int) -> None:
+    """Print a run document from an experiment's stand-in apparatus."""
+    try:
+        definition = catalogue.resolve(experiment)
+        document = simulate(catalogue.program_of(definition), abs(seed))
+    except CavrelError as fault:
+        _refuse(experiment, fault)
+        return
+    click.echo(json.dumps(document, indent=2, ensure_ascii=False))
+
+
+@main.command("accepted")
+def accepted_command() -> None:
+    """List the accepted values that definitions may name, each with its uncertainty and source."""
+    for name, value in catalogue.accepted().items():
+        click.echo(f"{name:14} {value.value:.10g} +- {value.u:.2g} {value.unit:14} {value.source}")
 
 
 @main.command("serve")

@@ -6,9 +6,10 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
+from cavrel.catalogue import constants
 from cavrel.core import definition as definitions
 from cavrel.core import straighten
-from cavrel.core.accepted import Accepted, local_gravity, normal_gravity
+from cavrel.core.accepted import Accepted
 from cavrel.core.definition import Definition
 from cavrel.core.errors import DefinitionError
 from cavrel.core.program import Program, compile_program
@@ -25,8 +26,8 @@ def instruments() -> Mapping[str, Mapping[str, Any]]:
 
 @lru_cache(maxsize=1)
 def accepted() -> Mapping[str, Accepted]:
-    """Named accepted values; ``g_local`` stands here for 45° at sea level and is replaced by what the house rules say."""
-    return {"g_local": local_gravity(normal_gravity(45.0, 0.0), 45.0, 0.0)}
+    """Named accepted values."""
+    return constants.table()
 
 
 @lru_cache(maxsize=1)

@@ -224,6 +224,17 @@ class Remark(_Model):
     say: Line
 
 
+class Simulate(_Model):
+    """The stand-in for the real apparatus. ``truth``: true values of constants and quantities, as amounts; ``set``: settings by column,
+    where they differ from the suggestions; ``read``: the true value of each measured column and quantity, by formula of true values;
+    ``noise``: standard deviation of single readings beyond what the instruments declare."""
+
+    truth: Annotated[dict[Key, Amount], Field(max_length=40)] = {}
+    set: Annotated[dict[str, Formula], Field(max_length=24)] = {}
+    read: Annotated[dict[str, Formula], Field(max_length=40)] = {}
+    noise: Annotated[dict[str, Amount], Field(max_length=24)] = {}
+
+
 class Definition(_Model):
     """An experiment, whole."""
 
@@ -249,6 +260,7 @@ class Definition(_Model):
     cautions: Annotated[tuple[Remark, ...], Field(max_length=24)] = ()
     precautions: Annotated[tuple[Remark, ...], Field(max_length=24)] = ()
     error_sources: Annotated[tuple[Remark, ...], Field(max_length=24)] = ()
+    simulate: Simulate | None = None
 
     def content_hash(self) -> str:
         """SHA-256 of the canonical JSON of this definition; a run stays pinned to it."""

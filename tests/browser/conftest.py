@@ -12,7 +12,7 @@ from pathlib import Path
 from uuid import uuid4
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from cavrel.store.cluster import Cluster, free_port
 
@@ -27,6 +27,9 @@ ARGUMENTS = [
     "--disable-component-update",
     "--disable-sync",
 ]
+
+
+expect.set_options(timeout=15000)
 
 
 class Server:
@@ -89,7 +92,7 @@ def page(browser: Browser) -> Iterator[Page]:
     """A page at 1280 × 800 that fails the test when a script fails in it."""
     context = browser.new_context(viewport={"width": 1280, "height": 800})
     made = context.new_page()
-    made.set_default_timeout(8000)
+    made.set_default_timeout(25000)  # a bound against hanging; a busy machine loads a page slowly
     faults: list[str] = []
     made.on("pageerror", lambda fault: faults.append(str(fault)))
     yield made

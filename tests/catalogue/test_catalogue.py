@@ -1,0 +1,78 @@
+"""The experiments that ship: each simulated, analysed, and held to its truth; accepted values against their sources."""
+
+import json
+import math
+
+import pytest
+from click.testing import CliRunner
+from scipy import constants
+
+from cavrel import catalogue
+from cavrel.catalogue.constants import EDITION
+from cavrel.cli import main
+from cavrel.core.accepted_formulas import sound_speed, water_density
+from cavrel.core.errors import DefinitionError
+from cavrel.core.simulate import simulate, truth
+from tools.coverage import cover
+
+RUNS = 60
+
+
+@pytest.mark.parametrize("experiment", list(catalogue.experiments()))
+def test_simulated_runs_hold_their_truth(experiment: str) -> None:
+    """A sample of what ``./run coverage`` counts: both intervals within 3.5 binomial errors, few runs remarked on."""
+    found = cover(experiment, RUNS, first_seed=10_000)
+    assert found
+    for held in found:
+        for share, wanted in ((held.one, 0.6827), (held.wide, 0.95)):
+            assert abs(share - wanted) <= 3.5 * math.sqrt(wanted * (1 - wanted) / RUNS), (held.result, share)
+        assert held.flagged <= 5
+
+
+def test_one_seed_gives_one_run() -> None:
+    program = catalogue.program_of(catalogue.experiments()["spring"])
+    assert simulate(program, 3) == simulate(program, 3)
+    assert simulate(program, 3) != simulate(program, 4)
+    assert truth(program)["k"] == pytest.approx(28.4)
+
+
+def test_simulate_on_the_command_line_gives_a_run_that_analyses() -> None:
+    done = CliRunner().invoke(main, ["simulate", "resonance-tube", "--seed", "5"])
+    assert done.exit_code == 0
+    result = json.loads(CliRunner().invoke(main, ["analyse", "-"], input=done.stdout).stdout)
+    assert result["results"]["v"]["value"] == pytest.approx(343.5, rel=0.03)
+    unknown = CliRunner().invoke(main, ["simulate", "levitation"])
+    assert unknown.exit_code == 2
+    assert unknown.stderr.count("\n") == 1
+
+
+def test_an_experiment_without_a_stand_in_says_so() -> None:
+    definition = catalogue.experiments()["spring"].model_copy(update={"simulate": None})
+    with pytest.raises(DefinitionError, match="no stand-in"):
+        simulate(catalogue.program_of(definition), 1)
+
+
+def test_accepted_values_are_those_of_the_installed_edition() -> None:
+    """CODATA through scipy.constants; the edition is named in SciPy's own documentation of the module."""
+    assert EDITION.replace("CODATA ", "") in (constants.__doc__ or "") + (constants._codata.__doc__ or "")
+    listed = CliRunner().invoke(main, ["accepted"]).stdout
+    for name in ("h_planck", "mu_0", "g_local", "sigma_stefan"):
+        assert name in listed
+    assert catalogue.accepted()["h_planck"].value == constants.h
+    assert catalogue.accepted()["G_newton"].u == constants.physical_constants["Newtonian constant of gravitation"][2]
+
+
+@pytest.mark.parametrize(("celsius", "density"), [(3.98, 999.975), (20, 998.207), (25, 997.047)])
+def test_density_of_water(celsius: float, density: float) -> None:
+    """Tanaka et al., Metrologia 38 (2001) 301, table 1."""
+    assert water_density(celsius) == pytest.approx(density, abs=6e-4)
+
+
+def test_water_outside_its_range() -> None:
+    with pytest.raises(ValueError, match="0 to 40"):
+        water_density(50)
+
+
+def test_speed_of_sound() -> None:
+    """Kaye and Laby: 343.2 m/s in dry air at 20 °C."""
+    assert sound_speed(20) == pytest.approx(343.2, abs=0.05)
