@@ -332,7 +332,8 @@ class _Runner:
             measured = any(isinstance(n, Name | Member) for n in walk(parse(own)) if n != Name("pi"))
             u_other = float(uncertainty.combined(uncertainty.contributions(other, count))[0])
             source = "computed from this run" if measured else "stated in the definition"
-            accepted = Accepted(float(other[0, 0]), u_other, step.unit.text, own, source)
+            label = "measured another way" if measured else own
+            accepted = Accepted(float(other[0, 0]), u_other, step.unit.text, label, source)
             difference_u = float(uncertainty.combined(uncertainty.contributions(values - other, count))[0])
         reason = "" if math.isfinite(value) else self.missing()
         self.results[step.key] = ResultAnalysis(

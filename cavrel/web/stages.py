@@ -56,7 +56,8 @@ def _straighten(opened: Opened) -> Stage:
     body = opened.definition.fits[fit.name]
     doubts = [f for f in opened.flags if f.code in ("curved", "scatter", "off-line", "runs", "intercept")]
     across = f" against {one_line(body.x)}" if body.x else ""
-    word = "look again" if doubts else "straight" if len(fit.rows) > 3 else f"{len(fit.rows)} points"
+    good = "straight" if "intercept" in fit.parameters else "fits"
+    word = "look again" if doubts else good if len(fit.rows) > 3 else f"{len(fit.rows)} points"
     return Stage(
         "straighten",
         "Straighten",

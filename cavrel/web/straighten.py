@@ -100,8 +100,9 @@ def _notes(opened: Opened, fit: FitAnalysis | None, times: int, drawn_small: boo
         if found.chi2 is not None:
             text = f"χ² is {significant(found.chi2, 2)} for {count(found.dof, 'degree')} of freedom. No curvature left, no run of signs."
         else:
-            text = "The points scatter evenly about the line. No curvature left, no run of signs."
-        notes.append(Note("good", "Straight within errors" if found.chi2 is not None else "Straight", text))
+            text = "The points scatter evenly about it. No curvature left, no run of signs."
+        word = "Straight" if "intercept" in fit.parameters else "The curve holds"
+        notes.append(Note("good", f"{word} within errors" if found.chi2 is not None else word, text))
     if fit is not None and fit.made and fit.source == "scatter":
         notes.append(
             Note(

@@ -59,19 +59,32 @@ class Table:
     more_trials: tuple[str, ...]
 
 
-def quantities(opened: Opened) -> list[Field]:
-    """The fields of the run's own quantities; a repeated one has a field for each repeat."""
-    fields = []
+@dataclass(frozen=True, slots=True)
+class QuantityFields:
+    """A quantity of the run with a field for each repeat."""
+
+    name: str
+    label: str
+    unit: str
+    fields: tuple[Field, ...]
+
+
+def quantities(opened: Opened) -> list[QuantityFields]:
+    """The run's own quantities, ready to be typed."""
+    found = []
     for name, body in opened.definition.quantities.items():
         if body.formula is not None:
             continue
         typed = trials(opened.state.run.quantities.get(name))
-        for i in range(max(body.repeats, len(typed))):
+        many = max(body.repeats, len(typed))
+        fields = []
+        for i in range(many):
             text = typed[i] if i < len(typed) else ""
-            fields.append(
-                _field(opened, f"quantities.{name}.{i + 1}", text, body.label, f"quantities.{name}", body.default or "")
-            )
-    return fields
+            label = f"{body.label}, reading {i + 1}" if many > 1 else body.label
+            slot = f"quantities.{name}.{i + 1}"
+            fields.append(_field(opened, slot, text, label, f"quantities.{name}", body.default or ""))
+        found.append(QuantityFields(name, body.label, units.pretty(body.unit or ""), tuple(fields)))
+    return found
 
 
 def tables(opened: Opened) -> list[Table]:

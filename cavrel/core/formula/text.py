@@ -31,6 +31,17 @@ GREEK = {
     "Phi": "Φ",
 }
 
+ACCEPTED = {
+    "g_local": "g",
+    "h_planck": "h",
+    "e_charge": "e",
+    "c_light": "c",
+    "G_newton": "G",
+    "sigma_stefan": "σ",
+    "R_rydberg": "R",
+}
+"""Accepted values go by the letter everybody knows them by."""
+
 
 def number(value: float) -> str:
     """A literal without needless zeros: 2, 0.5, 1e-07."""
@@ -75,6 +86,8 @@ def _plain(node: Node, outer: int) -> str:
 
 def symbol(name: str) -> tuple[str, str]:
     """A name as letter and index: ``R_1`` is (R, 1), ``v0`` is (v, 0), ``tau`` is (τ, '')."""
+    if name in ACCEPTED:
+        return ACCEPTED[name], ""
     head, _, index = name.partition("_")
     if not index:
         head = name.rstrip("0123456789")
