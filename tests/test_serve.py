@@ -5,14 +5,13 @@ import signal
 import socket
 import subprocess
 import sys
-import time
-import urllib.request
 
 import psycopg
 import pytest
 
 from cavrel.store.cluster import Cluster, free_port
 from cavrel.store.migrate import migrate
+from tools.chromium import wait_until_served
 
 
 def start(*arguments: str, **environment: str) -> subprocess.Popen[str]:
@@ -68,12 +67,7 @@ def test_it_stops_cleanly(cluster: Cluster, how: signal.Signals) -> None:
     cluster.create_database("stopping")
     port = free_port()
     process = start("demo", CAVREL_PORT=str(port), DATABASE_URL=cluster.url("stopping"))
-    for _ in range(200):
-        try:
-            with urllib.request.urlopen(f"http://127.0.0.1:{port}/health", timeout=1):
-                break
-        except OSError:
-            time.sleep(0.1)
+    wait_until_served(f"http://127.0.0.1:{port}")
     process.send_signal(how)
     out, said = process.communicate(timeout=20)
     assert process.returncode == 0, said

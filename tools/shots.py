@@ -5,25 +5,15 @@ import shutil
 import subprocess
 import sys
 import tempfile
-import time
-import urllib.request
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
 from cavrel.store.cluster import Cluster, free_port
+from tools.chromium import ARGUMENTS, EXECUTABLE, wait_until_served
 
 ROOT = Path(__file__).resolve().parent.parent
 TARGET = ROOT / "docs" / "screenshots"
-ARGUMENTS = [
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-]
 
 
 def timing(page: Page) -> None:
@@ -58,15 +48,10 @@ def main(only: list[str]) -> None:
         [sys.executable, "-m", "cavrel", "demo"], cwd=ROOT, env=environment, stdout=subprocess.DEVNULL
     )
     try:
-        for _ in range(200):
-            try:
-                urllib.request.urlopen(f"http://127.0.0.1:{port}/health", timeout=1).close()
-                break
-            except OSError:
-                time.sleep(0.1)
+        wait_until_served(f"http://127.0.0.1:{port}")
         TARGET.mkdir(parents=True, exist_ok=True)
         with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+            browser = playwright.chromium.launch(executable_path=EXECUTABLE, args=ARGUMENTS)
             for name, path, theme, act in VIEWS:
                 if only and name not in only:
                     continue

@@ -323,14 +323,14 @@ class _Fitting:
         x_parts, y_parts = self.x_parts[own][:, self.use], self.y_parts[own][:, self.use]
         errors = york.Errors((x_parts**2).sum(axis=0), (y_parts**2).sum(axis=0), (x_parts * y_parts).sum(axis=0))
         through = self.count == 1
-        slope, intercept, adjusted = york.solve(self.x[None, :], self.y[None, :], errors, theta[:1], through)
-        if not np.isfinite(slope[0]):
+        slope, intercept, adjusted = york.solve(self.x, self.y, errors, float(theta[0]), through)
+        if not math.isfinite(slope):
             raise NoFit(
                 "no straight line with error bars on both axes settles; set the house rule for abscissae to ignore"
             )
-        columns = [adjusted[0]] if through else [adjusted[0], np.ones(len(self.use))]
-        best = slope if through else np.array([slope[0], intercept[0]])
-        return _Solved(best, 1 / errors.of_residual(slope[0]), True, np.stack(columns, axis=1), errors)
+        columns = [adjusted] if through else [adjusted, np.ones(len(self.use))]
+        best = np.array([slope] if through else [slope, intercept])
+        return _Solved(best, 1 / errors.of_residual(slope), True, np.stack(columns, axis=1), errors)
 
     def residual_parts(self, theta: Array) -> Array:
         """Contribution of every component to every point's residual about the curve ``theta``, ``(K, n)``."""

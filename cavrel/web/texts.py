@@ -13,8 +13,6 @@ from cavrel.core.formula.parse import parse, parse_law
 from cavrel.core.formula.text import typeset
 from cavrel.core.rounding import fixed, last_decade
 
-COUNTED = {"reading": "readings", "row": "rows", "entry": "entries"}
-
 
 def symbol(name: str, sub: str = "") -> Markup:
     """A name as mathematics, with an index: t₁."""

@@ -5,8 +5,6 @@ import re
 import signal
 import subprocess
 import sys
-import time
-import urllib.request
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from uuid import uuid4
@@ -15,19 +13,9 @@ import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from cavrel.store.cluster import Cluster, free_port
+from tools.chromium import ARGUMENTS, EXECUTABLE, wait_until_served
 
 ROOT = Path(__file__).resolve().parent.parent.parent
-# As root Chromium needs --no-sandbox; the rest keeps it from talking to anybody but us.
-ARGUMENTS = [
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-]
-
 
 expect.set_options(timeout=15000)
 
@@ -50,13 +38,7 @@ class Server:
         self.process = subprocess.Popen(
             [sys.executable, "-m", "cavrel", "demo"], cwd=ROOT, env=environment, stdout=subprocess.DEVNULL
         )
-        for _ in range(300):
-            try:
-                with urllib.request.urlopen(f"{self.address}/health", timeout=1):
-                    return
-            except OSError:
-                time.sleep(0.1)
-        raise RuntimeError("the server did not start")
+        wait_until_served(self.address)
 
     def kill(self) -> None:
         """kill -9: no block is left in an orderly way."""
@@ -82,7 +64,7 @@ def server(cluster: Cluster) -> Iterator[Server]:
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     with sync_playwright() as playwright:
-        made = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        made = playwright.chromium.launch(executable_path=EXECUTABLE, args=ARGUMENTS)
         yield made
         made.close()
 

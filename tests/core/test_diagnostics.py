@@ -77,17 +77,30 @@ def test_runs_of_one_sign() -> None:
 
 def test_york_without_x_errors_is_the_weighted_line() -> None:
     errors = york.Errors(np.zeros(7), U**2, np.zeros(7))
-    slope, intercept, adjusted = york.solve(X[None], Y[None], errors, np.array([3.0]))
-    assert (slope[0], intercept[0]) == pytest.approx(tuple(np.polyfit(X, Y, 1, w=1 / U)), rel=1e-10)
-    assert adjusted[0] == pytest.approx(X)
+    slope, intercept, adjusted = york.solve(X, Y, errors, 3.0)
+    assert (slope, intercept) == pytest.approx(tuple(np.polyfit(X, Y, 1, w=1 / U)), rel=1e-10)
+    assert adjusted == pytest.approx(X)
 
 
 def test_york_is_orthogonal_distance_regression() -> None:
     """scipy.odr, which wraps ODRPACK, minimises the same distances."""
     u_x = np.full(7, 0.03)
     found = odr.ODR(odr.RealData(X, Y, u_x, U), odr.unilinear, beta0=[4.0, 0.1]).run()
-    slope, intercept, _ = york.solve(X[None], Y[None], york.Errors(u_x**2, U**2, np.zeros(7)), np.array([4.0]))
-    assert (slope[0], intercept[0]) == pytest.approx(tuple(found.beta), rel=1e-5)
+    slope, intercept, _ = york.solve(X, Y, york.Errors(u_x**2, U**2, np.zeros(7)), 4.0)
+    assert (slope, intercept) == pytest.approx(tuple(found.beta), rel=1e-5)
+
+
+def test_one_round_for_a_draw_is_as_good_as_many() -> None:
+    """Draws about the nominal line: one round at its weights against each draw solved to the end, correlated errors too."""
+    draw = np.random.default_rng(6)
+    errors = york.Errors(np.full(7, 0.02**2), U**2, np.full(7, 0.0001))
+    x, y = X + draw.normal(0, 0.02, (200, 7)), Y + draw.normal(0, U, (200, 7))
+    slope0, _, _ = york.solve(X, Y, errors, 4.0)
+    start = np.array([np.polyfit(a, b, 1, w=1 / U)[0] for a, b in zip(x, y)])
+    slopes, intercepts = york.nearby(x, y, errors, slope0, start)
+    full = np.array([york.solve(a, b, errors, slope0)[:2] for a, b in zip(x, y)])
+    assert np.abs(slopes - full[:, 0]).max() < 0.05 * full[:, 0].std()
+    assert np.abs(intercepts - full[:, 1]).max() < 0.05 * full[:, 1].std()
 
 
 def test_correlated_errors_that_cancel_leave_nothing() -> None:

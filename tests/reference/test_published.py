@@ -82,20 +82,20 @@ def test_calibration_of_a_thermometer() -> None:
 
 def test_both_axes_uncertain() -> None:
     """Pearson's data with York's weights: York et al., Am. J. Phys. 72 (2004) 367, table II."""
-    x = np.array([[0.0, 0.9, 1.8, 2.6, 3.3, 4.4, 5.2, 6.1, 6.5, 7.4]])
-    y = np.array([[5.9, 5.4, 4.4, 4.6, 3.5, 3.7, 2.8, 2.8, 2.4, 1.5]])
+    x = np.array([0.0, 0.9, 1.8, 2.6, 3.3, 4.4, 5.2, 6.1, 6.5, 7.4])
+    y = np.array([5.9, 5.4, 4.4, 4.6, 3.5, 3.7, 2.8, 2.8, 2.4, 1.5])
     x_weight = np.array([1000.0, 1000, 500, 800, 200, 80, 60, 20, 1.8, 1])
     y_weight = np.array([1.0, 1.8, 4, 8, 20, 20, 70, 70, 100, 500])
     errors = york.Errors(1 / x_weight, 1 / y_weight, np.zeros(10))
-    slope, intercept, adjusted = york.solve(x, y, errors, np.array([-0.5]))
-    assert slope[0] == pytest.approx(-0.480533, abs=5e-7)
-    assert intercept[0] == pytest.approx(5.479910, abs=5e-7)
-    weights = 1 / errors.of_residual(slope[0])
-    gain, _ = solver.response(np.stack([adjusted[0], np.ones(10)], axis=1), weights)
+    slope, intercept, adjusted = york.solve(x, y, errors, -0.5)
+    assert slope == pytest.approx(-0.480533, abs=5e-7)
+    assert intercept == pytest.approx(5.479910, abs=5e-7)
+    weights = 1 / errors.of_residual(slope)
+    gain, _ = solver.response(np.stack([adjusted, np.ones(10)], axis=1), weights)
     u_slope, u_intercept = np.sqrt((gain**2 / weights).sum(axis=1))
     assert u_slope == pytest.approx(0.057985, abs=5e-7)
     assert u_intercept == pytest.approx(0.294971, abs=5e-7)
-    assert (weights * (y[0] - slope[0] * x[0] - intercept[0]) ** 2).sum() == pytest.approx(11.866, abs=5e-4)
+    assert (weights * (y - slope * x - intercept) ** 2).sum() == pytest.approx(11.866, abs=5e-4)
 
 
 @pytest.mark.parametrize(("dof", "k"), [(1, 12.71), (2, 4.30), (4, 2.78), (10, 2.23), (math.inf, 1.960)])

@@ -329,8 +329,6 @@ class Damped(_Curved):
 MOST_FOR_GRID = 400
 """Points that the search for a damped oscillation's start looks at."""
 
-MODELS = ("line", "proportional", "mean", "parabola", "power", "exponential", "rise", "damped", "tangent", "formula")
-
 
 def built_in(name: str, offset: bool = True) -> Model:
     """The model of this name, other than ``formula`` and ``tangent``; ``offset`` is for ``rise``."""

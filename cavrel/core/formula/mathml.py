@@ -6,7 +6,6 @@ from cavrel.core import units
 from cavrel.core.formula.nodes import Binary, Call, Compare, Member, Name, Negative, Node, Number
 from cavrel.core.formula.text import number, symbol
 
-_LEVEL = {"+": 1, "-": 1, "*": 2, "/": 4, "^": 4}
 _RELATION = {"<=": "≤", ">=": "≥", "==": "=", "!=": "≠", "<": "<", ">": ">"}
 
 
