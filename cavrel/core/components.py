@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from cavrel.core.program import Gauge, Input
+from cavrel.core.gauge import Gauge
+from cavrel.core.program import Input
 from cavrel.core.rules import HouseRules
 from cavrel.core.sheet import InputReadings, Sheet
 

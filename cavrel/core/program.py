@@ -3,7 +3,6 @@
 Compiling checks every name, unit and dimension once; running the program (`analysis`) checks nothing again.
 """
 
-import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cached_property, partial
@@ -12,34 +11,17 @@ import numpy as np
 
 from cavrel.core import units
 from cavrel.core.accepted import Accepted
-from cavrel.core.definition import Column, Definition, Fit, Instrument, Quantity, Timer
-from cavrel.core.errors import CavrelError, DefinitionError, FormulaError, UnitError
+from cavrel.core.definition import Column, Definition, Fit, Quantity, Timer
+from cavrel.core.errors import CavrelError, DefinitionError, FormulaError
 from cavrel.core.fit.models import Model, built_in
 from cavrel.core.formula.dimension import Kind, Scope, infer
 from cavrel.core.formula.evaluate import Compiled, Environment, compile_node
 from cavrel.core.formula.nodes import Member, Name, Node, walk
 from cavrel.core.formula.parse import parse
+from cavrel.core.gauge import Gauge, read_gauge
 from cavrel.core.units import PLAIN, Dimension, Unit
 
 _NO_NAMES: Mapping[str, str] = {}
-
-
-@dataclass(frozen=True, slots=True)
-class Gauge:
-    """An instrument with its amounts understood, SI; None where nothing is declared. ``calibration`` is relative.
-
-    ``share`` (relative) and ``offset`` are limits, half-widths of rectangular distributions.
-    """
-
-    name: str
-    label: str
-    least_count: float | None
-    reaction: float | None
-    placement: float | None
-    calibration: float | None
-    zero: float | None
-    share: float | None = None
-    offset: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -173,7 +155,7 @@ class _Compiler:
         self.steps: list[Step] = []
         self.used_accepted: list[str] = []
         self.open: list[str] = []  # what is being compiled now, to see circles
-        self.gauges = {name: _gauge(name, body) for name, body in definition.instruments.items()}
+        self.gauges = {name: read_gauge(name, body) for name, body in definition.instruments.items()}
         self.timers = {fill: step.timer for step in definition.steps if step.timer for fill in step.fills}
 
     def program(self) -> Program:
@@ -587,48 +569,3 @@ def parameter_names(body: Fit) -> tuple[str, ...]:
     if body.model == "tangent":
         return ("slope", "value")
     return built_in(body.model, body.offset).names
-
-
-_ACCURACY = re.compile(r"\s*(\d+(?:\.\d+)?)\s*%(?:\s*\+\s*(\d+)\s*digits?)?\s*")
-
-
-def _printed_limits(name: str, body: Instrument, least_count: float | None) -> tuple[float | None, float | None]:
-    """Relative and absolute limits from ``accuracy`` and ``class``."""
-    share, offset = None, None
-    if body.accuracy is not None:
-        match = _ACCURACY.fullmatch(body.accuracy)
-        if not match:
-            raise DefinitionError(f"instruments.{name}.accuracy", "write it like '0.5 % + 2 digits'")
-        share = float(match[1]) / 100 or None
-        if match[2]:
-            if least_count is None:
-                raise DefinitionError(f"instruments.{name}.accuracy", "digits need a least_count: what one digit is")
-            offset = int(match[2]) * least_count
-    if body.accuracy_class is not None:
-        if body.full_scale is None:
-            raise DefinitionError(f"instruments.{name}.class", "a class is in percent of full_scale, which is missing")
-        offset = (offset or 0.0) + body.accuracy_class / 100 * _amount(body.full_scale)
-    return share, offset
-
-
-def _gauge(name: str, body: Instrument) -> Gauge:
-    amounts: dict[str, float | None] = {}
-    for field in ("least_count", "reaction", "placement", "calibration", "zero"):
-        text = getattr(body, field)
-        try:
-            amounts[field] = None if text is None else _amount(text)
-        except CavrelError as fault:
-            raise DefinitionError(f"instruments.{name}.{field}", fault.what) from fault
-    if body.calibration is not None and not units.quantity(body.calibration)[1].dimension.plain:
-        raise DefinitionError(f"instruments.{name}.calibration", "is relative: write it like '0.1 %'")
-    try:
-        share, offset = _printed_limits(name, body, amounts["least_count"])
-    except UnitError as fault:
-        raise DefinitionError(f"instruments.{name}.full_scale", fault.what) from fault
-    return Gauge(name, body.label or body.kind or name, **amounts, share=share, offset=offset)
-
-
-def _amount(text: str) -> float:
-    """A size without a zero of its own: 0.5 °C is half a kelvin."""
-    value, unit = units.quantity(text)
-    return abs(value - unit.offset)

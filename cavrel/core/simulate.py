@@ -15,7 +15,8 @@ from cavrel.core.errors import CavrelError, DefinitionError
 from cavrel.core.formula.evaluate import Environment, compile_node
 from cavrel.core.formula.nodes import Member, Name, Node
 from cavrel.core.formula.parse import parse
-from cavrel.core.program import Gauge, Input, Program
+from cavrel.core.gauge import Gauge
+from cavrel.core.program import Input, Program
 from cavrel.core.reading import decimals_of
 
 Array = NDArray[np.float64]

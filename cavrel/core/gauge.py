@@ -1,0 +1,72 @@
+"""Instruments understood: their amounts in SI, and the limits that makers print."""
+
+import re
+from dataclasses import dataclass
+
+from cavrel.core import units
+from cavrel.core.definition import Instrument
+from cavrel.core.errors import CavrelError, DefinitionError, UnitError
+
+
+@dataclass(frozen=True, slots=True)
+class Gauge:
+    """An instrument with its amounts understood, SI; None where nothing is declared. ``calibration`` is relative.
+
+    ``share`` (relative) and ``offset`` are limits, half-widths of rectangular distributions.
+    """
+
+    name: str
+    label: str
+    least_count: float | None
+    reaction: float | None
+    placement: float | None
+    calibration: float | None
+    zero: float | None
+    share: float | None = None
+    offset: float | None = None
+
+
+_ACCURACY = re.compile(r"\s*(\d+(?:\.\d+)?)\s*%(?:\s*\+\s*(\d+)\s*digits?)?\s*")
+
+
+def _printed_limits(name: str, body: Instrument, least_count: float | None) -> tuple[float | None, float | None]:
+    """Relative and absolute limits from ``accuracy`` and ``class``."""
+    share, offset = None, None
+    if body.accuracy is not None:
+        match = _ACCURACY.fullmatch(body.accuracy)
+        if not match:
+            raise DefinitionError(f"instruments.{name}.accuracy", "write it like '0.5 % + 2 digits'")
+        share = float(match[1]) / 100 or None
+        if match[2]:
+            if least_count is None:
+                raise DefinitionError(f"instruments.{name}.accuracy", "digits need a least_count: what one digit is")
+            offset = int(match[2]) * least_count
+    if body.accuracy_class is not None:
+        if body.full_scale is None:
+            raise DefinitionError(f"instruments.{name}.class", "a class is in percent of full_scale, which is missing")
+        offset = (offset or 0.0) + body.accuracy_class / 100 * _amount(body.full_scale)
+    return share, offset
+
+
+def read_gauge(name: str, body: Instrument) -> Gauge:
+    """An instrument of a definition, understood. Raises DefinitionError naming the field at fault."""
+    amounts: dict[str, float | None] = {}
+    for field in ("least_count", "reaction", "placement", "calibration", "zero"):
+        text = getattr(body, field)
+        try:
+            amounts[field] = None if text is None else _amount(text)
+        except CavrelError as fault:
+            raise DefinitionError(f"instruments.{name}.{field}", fault.what) from fault
+    if body.calibration is not None and not units.quantity(body.calibration)[1].dimension.plain:
+        raise DefinitionError(f"instruments.{name}.calibration", "is relative: write it like '0.1 %'")
+    try:
+        share, offset = _printed_limits(name, body, amounts["least_count"])
+    except UnitError as fault:
+        raise DefinitionError(f"instruments.{name}.full_scale", fault.what) from fault
+    return Gauge(name, body.label or body.kind or name, **amounts, share=share, offset=offset)
+
+
+def _amount(text: str) -> float:
+    """A size without a zero of its own: 0.5 °C is half a kelvin."""
+    value, unit = units.quantity(text)
+    return abs(value - unit.offset)
