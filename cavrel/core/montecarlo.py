@@ -273,7 +273,9 @@ class _Sampler:
         forced = isinstance(made.shape, Line) and made.gain.shape[0] == 1
         theta = self.york(made, x, y, forced) if made.errors is not None else self.solve(step, made, bound, y, forced)
         if made.source == "extreme lines":
-            half = made.parts[np.abs(made.parts).sum(axis=1).argmax()] if len(made.parts) else np.zeros(theta.shape[1])
+            blocks = self.analysis.pushes.blocks
+            own = next(n for n, b in enumerate(blocks) if b.kind == "scatter" and b.subject == step.name)
+            half = made.parts[self.analysis.pushes.starts[own] + int(made.rows[0])]
             theta = theta + self.generator.standard_normal((size, 1)) * half
         return theta
 

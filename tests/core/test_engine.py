@@ -509,6 +509,28 @@ def test_scatter_draws_from_students_distribution() -> None:
     assert (drawn.high95 - drawn.low95) / 2 == pytest.approx(result.U95, rel=0.02)
 
 
+def test_extreme_lines_are_drawn_beside_a_larger_shared_component() -> None:
+    """The rule's calibration dwarfs the extreme lines here; both must be in the draws, each once."""
+    made = program(
+        instruments={"rule": {"least_count": "1 mm", "placement": "1 mm", "calibration": "5 %"}},
+        series={
+            "s": {
+                "label": "s",
+                "columns": {
+                    "x": {"label": "x", "role": "set", "exact": True},
+                    "y": {"label": "y", "unit": "cm", "role": "measured", "instrument": "rule"},
+                },
+            }
+        },
+        fits={"f": {"series": "s", "x": "x", "y": "y", "model": "line"}},
+        results={"b": {"label": "slope", "formula": "f.slope"}},
+    )
+    series = {"s": {"x": ["1", "2", "3"], "y": ["2.0", "4.0", "6.0"]}}
+    analysis = run(made, series=series, rules={"fit_uncertainty": "extreme_lines"})
+    assert analysis.fits["f"].source == "extreme lines"
+    assert monte_carlo(analysis, 100_000)["b"].u == pytest.approx(analysis.results["b"].u, rel=0.01)
+
+
 def test_a_bent_model_is_remarked_on() -> None:
     made = program(quantities={"x": {"label": "x"}}, results={"y": {"label": "y", "formula": "x^2"}})
     analysis = run(made, quantities={"x": "0.1 ± 1.0"})
