@@ -512,7 +512,7 @@ def test_scatter_draws_from_students_distribution() -> None:
 def test_extreme_lines_are_drawn_beside_a_larger_shared_component() -> None:
     """The rule's calibration dwarfs the extreme lines here; both must be in the draws, each once."""
     made = program(
-        instruments={"rule": {"least_count": "1 mm", "placement": "1 mm", "calibration": "5 %"}},
+        instruments={"rule": {"least_count": "1 mm", "placement": "1 mm", "calibration": "30 %"}},
         series={
             "s": {
                 "label": "s",
