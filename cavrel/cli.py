@@ -10,6 +10,7 @@ import click
 
 from cavrel import __version__, catalogue
 from cavrel.core import run as runs
+from cavrel.core import units
 from cavrel.core.analysis import analyse
 from cavrel.core.document import result_document
 from cavrel.core.errors import CavrelError
@@ -93,11 +94,14 @@ def check(file: str) -> None:
 @main.command("simulate")
 @click.argument("experiment", metavar="ID")
 @click.option("--seed", type=int, default=0, show_default=True, help="The same seed gives the same run.")
-def simulate_command(experiment: str, seed: int) -> None:
+@click.option("--fault", "faults", multiple=True, help="Something that goes wrong, by its name in the definition.")
+@click.option("--option", "options", multiple=True, metavar="NAME=CHOICE", help="A convention other than the default.")
+def simulate_command(experiment: str, seed: int, faults: tuple[str, ...], options: tuple[str, ...]) -> None:
     """Print a run document from an experiment's stand-in apparatus."""
     try:
         definition = catalogue.resolve(experiment)
-        document = simulate(catalogue.program_of(definition), abs(seed))
+        chosen = dict(option.partition("=")[::2] for option in options)
+        document = simulate(catalogue.program_of(definition, options=chosen), abs(seed), faults, chosen)
     except CavrelError as fault:
         _refuse(experiment, fault)
         return
@@ -108,7 +112,9 @@ def simulate_command(experiment: str, seed: int) -> None:
 def accepted_command() -> None:
     """List the accepted values that definitions may name, each with its uncertainty and source."""
     for name, value in catalogue.accepted().items():
-        click.echo(f"{name:14} {value.value:.10g} +- {value.u:.2g} {value.unit:14} {value.source}")
+        unit = units.unit(value.unit)
+        shown = f"{unit.from_si(value.value):.10g} +- {value.u / unit.factor:.2g} {value.unit}"
+        click.echo(f"{name:22} {shown:42} {value.label}; {value.source}")
 
 
 @main.command("serve")

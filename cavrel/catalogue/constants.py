@@ -1,13 +1,18 @@
-"""Accepted values by name: CODATA's through SciPy, and those that a formula gives."""
+"""Accepted values by name: CODATA's through SciPy, g of the place, and handbook values from ``accepted.toml``."""
 
+import tomllib
 from collections.abc import Mapping
+from pathlib import Path
 
 from scipy import constants
 
+from cavrel.core import units
 from cavrel.core.accepted import Accepted, local_gravity, normal_gravity
 
 EDITION = "CODATA 2022"
 """The adjustment that the pinned SciPy ships; a test holds it against SciPy's own word."""
+
+_HANDBOOK = Path(__file__).resolve().parent / "accepted.toml"
 
 _CODATA = {
     "h_planck": ("Planck constant", "J s", "Planck constant"),
@@ -15,6 +20,8 @@ _CODATA = {
     "c_light": ("speed of light in vacuum", "m/s", "speed of light in vacuum"),
     "mu_0": ("vacuum mag. permeability", "N/A^2", "magnetic constant"),
     "m_electron": ("electron mass", "kg", "electron mass"),
+    "m_proton": ("proton mass", "kg", "proton mass"),
+    "e_over_m": ("electron charge to mass quotient", "C/kg", "charge to mass of the electron"),
     "G_newton": ("Newtonian constant of gravitation", "m^3/(kg s^2)", "constant of gravitation"),
     "sigma_stefan": ("Stefan-Boltzmann constant", "W/(m^2 K^4)", "Stefan-Boltzmann constant"),
     "R_rydberg": ("Rydberg constant", "1/m", "Rydberg constant"),
@@ -26,5 +33,9 @@ def table() -> Mapping[str, Accepted]:
     found = {"g_local": local_gravity(normal_gravity(45.0, 0.0), 45.0, 0.0)}
     for name, (codata, unit, label) in _CODATA.items():
         value, _, u = constants.physical_constants[codata]
-        found[name] = Accepted(value, u, unit, label, f"{EDITION}, through scipy.constants")
+        # The electron's charge is negative; what a school compares is its size.
+        found[name] = Accepted(abs(value), u, unit, label, f"{EDITION}, through scipy.constants")
+    for name, entry in tomllib.loads(_HANDBOOK.read_text(encoding="utf-8")).items():
+        value, unit_of = units.quantity(entry["value"])
+        found[name] = Accepted(value, units.quantity(entry["u"])[0], unit_of.text, entry["label"], entry["source"])
     return found

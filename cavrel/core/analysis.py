@@ -44,8 +44,9 @@ class Values:
 class ResultAnalysis:
     """A result: ``value`` and ``u``, SI; effective ``dof``, ``k95`` and expanded ``U95``; the ``budget``; what it is compared with.
 
-    ``difference_u``: standard uncertainty of result minus accepted, correlations included; ``against_measured``: the other value comes
-    from this run too. ``birge``: the ratio of a weighted mean, NaN elsewhere. ``value`` is NaN with a ``reason``.
+    ``difference_u``: standard uncertainty of result minus accepted, correlations included, from
+    ``difference_parts`` ``(K,)``; ``against_measured``: the other value comes from this run
+    too. ``birge``: the ratio of a weighted mean, NaN elsewhere. ``value`` is NaN with a ``reason``.
     """
 
     name: str
@@ -62,6 +63,7 @@ class ResultAnalysis:
     against_measured: bool
     birge: float
     reason: str
+    difference_parts: Array
 
 
 @dataclass(frozen=True, slots=True)
@@ -322,9 +324,11 @@ class _Runner:
         k95 = uncertainty.coverage_factor(dof, self.rules.student)
         accepted = self.accepted[step.accepted_name] if step.accepted_name else None
         difference_u = math.hypot(u, accepted.u) if accepted else math.nan
+        apart = parts
         if accepted and step.accepted_name in self.program.used_accepted:
             moved = values - self.values[step.accepted_name]
-            difference_u = float(uncertainty.combined(uncertainty.contributions(moved, count))[0])
+            apart = uncertainty.contributions(moved, count)[:, 0]
+            difference_u = float(uncertainty.combined(apart))
         measured = False
         if step.accepted_run:
             other = step.accepted_run(self.environment)
@@ -334,7 +338,8 @@ class _Runner:
             source = "computed from this run" if measured else "stated in the definition"
             label = "measured another way" if measured else own
             accepted = Accepted(float(other[0, 0]), u_other, step.unit.text, label, source)
-            difference_u = float(uncertainty.combined(uncertainty.contributions(values - other, count))[0])
+            apart = uncertainty.contributions(values - other, count)[:, 0]
+            difference_u = float(uncertainty.combined(apart))
         reason = "" if math.isfinite(value) else self.missing()
         self.results[step.key] = ResultAnalysis(
             step.key,
@@ -351,6 +356,7 @@ class _Runner:
             measured,
             birge,
             reason,
+            apart,
         )
 
     def combined(self, names: tuple[str, ...]) -> tuple[Array, float]:

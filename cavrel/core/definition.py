@@ -34,7 +34,7 @@ class Instrument(_Model):
     ``reaction`` and ``placement`` act on each reading on its own; ``calibration`` (a percentage) and ``zero`` act on every
     reading of the instrument together. All four are standard uncertainties, each an amount with its unit. What makers print are
     limits, taken as rectangular and acting on all readings together: ``accuracy`` such as ``0.5 % + 2 digits``, and ``class`` in percent
-    of ``full_scale``.
+    of ``full_scale``. ``dial``: it is set to marks, such as a resistance box, so that a setting has no last digit to judge.
     """
 
     kind: Annotated[str, Field(max_length=60)] = ""
@@ -47,6 +47,7 @@ class Instrument(_Model):
     accuracy: Amount | None = None
     accuracy_class: Annotated[float, Field(gt=0, le=20)] | None = Field(None, alias="class")
     full_scale: Amount | None = None
+    dial: bool = False
     zero_check: Annotated[str, Field(max_length=400)] = ""
     watch_for: Annotated[str, Field(max_length=400)] = ""
 
@@ -110,7 +111,8 @@ class Fit(_Model):
 
     ``origin``: theory sends the line through the origin. ``offset``: a ``rise`` has its constant ``c``. ``formula`` and ``free``: any curve,
     a formula of columns, quantities and the free parameters, which have starting values. ``at`` and ``points``: where a ``tangent``
-    touches, and over how many rows. ``expect``: the shape of y against x, for a bench that foresees it.
+    touches, and over how many rows. ``sketch``: drawn for its shape only, so that how well it fits is not
+    remarked on. ``expect``: the shape of y against x, for a bench that foresees it.
     """
 
     label: Annotated[str, Field(max_length=80)] = ""
@@ -128,6 +130,7 @@ class Fit(_Model):
     free: Annotated[dict[Key, Amount], Field(max_length=10)] = {}
     at: Formula | None = None
     points: Annotated[int, Field(ge=3, le=2000)] | None = None
+    sketch: bool = False
     expect: Shape | None = None
 
     @model_validator(mode="after")
@@ -142,19 +145,26 @@ class Fit(_Model):
 
 
 class Result(_Model):
-    """A quantity derived from fits, quantities and columns, or ``combine``, the weighted mean of other results."""
+    """A quantity derived from fits, quantities and columns, or ``combine``, the weighted mean of other results.
+
+    ``below`` and ``above``: what it means to lie below or above the accepted value ("It floats"), said with its probability.
+    """
 
     label: Annotated[str, Field(min_length=1, max_length=80)]
     formula: Formula | None = None
     combine: Annotated[tuple[Key, ...], Field(max_length=12)] = ()
     unit: UnitText | None = None
     accepted: Formula | None = None
+    below: Annotated[str, Field(max_length=80)] = ""
+    above: Annotated[str, Field(max_length=80)] = ""
     method: Annotated[str, Field(max_length=80)] = ""
 
     @model_validator(mode="after")
     def _one_way(self) -> "Result":
         if (self.formula is None) == (not self.combine) or len(self.combine) == 1:
             raise ValueError("a result has a formula, or combines at least two others")
+        if (self.below or self.above) and self.accepted is None:
+            raise ValueError("'below' and 'above' speak of an accepted value, which is missing")
         return self
 
 
@@ -198,12 +208,33 @@ class Check(_Model):
 
 
 class Timer(_Model):
-    """How the deck times a step. ``laps``: start, count ``laps`` of ``lap`` (a word, and its plural), stop."""
+    """How the deck times a step.
 
-    kind: Literal["laps"]
+    ``laps``: start, count ``laps`` of ``lap`` (a word, and its plural), stop. ``interval``: call out every ``every``, and move on to the next
+    cell, until ``for`` is over. ``wait``: let ``for`` pass before reading. ``steady``: readings one ``every``, until the last of them, over
+    ``for``, lie ``within`` of each other.
+    """
+
+    kind: Literal["laps", "interval", "wait", "steady"]
     laps: Formula = "1"
     lap: Annotated[str, Field(max_length=20)] = "lap"
     plural: Annotated[str, Field(max_length=20)] = "laps"
+    every: Amount | None = None
+    lasting: Annotated[Amount | None, Field(alias="for")] = None
+    within: Amount | None = None
+
+    @model_validator(mode="after")
+    def _what_its_kind_needs(self) -> "Timer":
+        wanted = {
+            "laps": (),
+            "interval": ("every", "lasting"),
+            "wait": ("lasting",),
+            "steady": ("every", "lasting", "within"),
+        }
+        missing = [name for name in wanted[self.kind] if getattr(self, name) is None]
+        if missing:
+            raise ValueError(f"a timer of kind '{self.kind}' says '{missing[0].replace('lasting', 'for')}'")
+        return self
 
 
 class Step(_Model):
@@ -224,15 +255,34 @@ class Remark(_Model):
     say: Line
 
 
-class Simulate(_Model):
-    """The stand-in for the real apparatus. ``truth``: true values of constants and quantities, as amounts; ``set``: settings by column,
-    where they differ from the suggestions; ``read``: the true value of each measured column and quantity, by formula of true values;
-    ``noise``: standard deviation of single readings beyond what the instruments declare."""
+class Fault(_Model):
+    """Something wrong with the stand-in apparatus or whoever reads it. ``read`` replaces true values for the whole run; ``once`` does so
+    for a single reading, drawn at random."""
 
-    truth: Annotated[dict[Key, Amount], Field(max_length=40)] = {}
+    label: Annotated[str, Field(min_length=1, max_length=80)]
+    read: Annotated[dict[str, Formula], Field(max_length=40)] = {}
+    once: Annotated[dict[str, Formula], Field(max_length=4)] = {}
+
+    @model_validator(mode="after")
+    def _something(self) -> "Fault":
+        if not self.read and not self.once:
+            raise ValueError("a fault says what is read instead: 'read', or 'once' for a single reading")
+        return self
+
+
+class Simulate(_Model):
+    """The stand-in for the real apparatus. ``truth``: true values of constants and quantities, as amounts or formulas of those above them;
+    ``set``: settings by column, where they differ from the suggestions; ``read``: the true value of each measured column and quantity,
+    by formula of true values, where ``row`` counts the rows of a series from 1; ``vary``: standard deviation by which that true value
+    itself varies from row to row; ``noise``: standard deviation of single readings beyond what the instruments declare; ``faults``: what
+    can be made to go wrong."""
+
+    truth: Annotated[dict[Key, Formula], Field(max_length=40)] = {}
     set: Annotated[dict[str, Formula], Field(max_length=24)] = {}
     read: Annotated[dict[str, Formula], Field(max_length=40)] = {}
+    vary: Annotated[dict[str, Amount], Field(max_length=24)] = {}
     noise: Annotated[dict[str, Amount], Field(max_length=24)] = {}
+    faults: Annotated[dict[Key, Fault], Field(max_length=12)] = {}
 
 
 class Definition(_Model):
@@ -342,7 +392,7 @@ def _put(document: Any, path: str, value: Any, place: str) -> None:
         if not last.isdigit() or int(last) >= len(document):
             raise DefinitionError(place, f"the path leads nowhere: there is no '{last}'")
         document[int(last)] = value
-    elif value is None:
+    elif value in (None, ""):  # TOML has no null: an empty text takes a key away
         document.pop(last, None)
     else:
         document[last] = value

@@ -6,10 +6,10 @@ from typing import Any
 
 from cavrel.core.analysis import Analysis, PredictionAnalysis, ResultAnalysis, Values
 from cavrel.core.fitting import FitAnalysis
+from cavrel.core.flag import Flag
 from cavrel.core.formula.text import unparse
 from cavrel.core.judge import judge
 from cavrel.core.montecarlo import MonteCarlo
-from cavrel.core.remarks import Flag
 from cavrel.core.rounding import with_u
 from cavrel.core.slips import Slip
 from cavrel.core.straighten import LineMeaning
@@ -132,7 +132,11 @@ def _result(analysis: Analysis, result: ResultAnalysis, drawn: MonteCarlo | None
         },
         "percent_error": _number(verdict.percent_error),
         "z": _number(verdict.z),
-        "verdict": {"kind": verdict.kind, "text": f"{verdict.head} {verdict.text}"},
+        "verdict": {
+            "kind": verdict.kind,
+            "text": f"{verdict.head} {verdict.text}",
+            "probability": verdict.side[1] if verdict.side else None,
+        },
         "budget": [
             {
                 "source": s.source,

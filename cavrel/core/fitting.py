@@ -10,11 +10,11 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import optimize, special
+from scipy import optimize
 
 from cavrel.core import uncertainty
 from cavrel.core.fit import solver, york
-from cavrel.core.fit.diagnostics import Diagnostics, diagnose
+from cavrel.core.fit.diagnostics import Diagnostics, chance_of, diagnose
 from cavrel.core.fit.models import Line, Model, Proportional, Straight, Tangent
 from cavrel.core.fit.solver import Curve, NoFit
 from cavrel.core.formula.evaluate import Environment
@@ -364,7 +364,10 @@ class _Fitting:
             curve = curve_of(self.step, self.shape, self.bound, self.use)
             moved = solver.step(curve, self.bound.y[:, self.use], solved.weights, theta)
         over_batch = theta + (moved - moved[:1])
-        diagnostics = self.diagnose(solved, basis)
+        parts = uncertainty.contributions(left, count)
+        own, variance = self.own_of(parts)
+        behind = uncertainty.freedom_behind(np.where(own[:, None], parts, 0.0), self.pushes)
+        diagnostics = self.diagnose(solved, basis, behind)
         sizes = np.zeros(len(self.use))
         if diagnostics.dof > 0:
             squares = float((solved.weights * diagnostics.residuals**2).sum())
@@ -372,9 +375,8 @@ class _Fitting:
         places = 1 + self.span.start + self.use
         over_batch[places] = theta + (gain * sizes).T
         over_batch[places + count] = theta - (gain * sizes).T
-        own, variance = self.own_of(uncertainty.contributions(left, count))
         own[self.span] = False
-        source = self.source(variance, diagnostics, theta)
+        source = self.source(variance, behind, diagnostics, theta)
         silent = np.zeros(count, bool)
         silent[own if source != "propagated" else self.span] = True
         if source == "extreme lines":
@@ -387,7 +389,7 @@ class _Fitting:
             over_batch[places[0]], over_batch[places[0] + count] = theta + half, theta - half
         return self.described(solved, over_batch, diagnostics, source, sizes, gain)
 
-    def diagnose(self, solved: _Solved, basis: Array) -> Diagnostics:
+    def diagnose(self, solved: _Solved, basis: Array, behind: float) -> Diagnostics:
         curve = curve_of(self.step, self.shape, nominal_of(self.bound), self.use)
         power = 2 if self.shape is None else self.shape.polynomial + 1
         fitted = curve.predict(solved.theta[None, :])[0]
@@ -400,10 +402,12 @@ class _Fitting:
             solved.known,
             power,
             self.count > 1 or self.step.model == "mean",
+            behind,
         )
 
-    def source(self, variance: Array, diagnostics: Diagnostics, theta: Array) -> str:
-        """Who speaks for the rows' own uncertainty: by the house rule, and by what is known of the residuals' ``variance`` ``(n,)``."""
+    def source(self, variance: Array, behind: float, diagnostics: Diagnostics, theta: Array) -> str:
+        """Who speaks for the rows' own uncertainty: by the house rule, and by what is known of the residuals' ``variance`` ``(n,)``, which
+        rests on ``behind`` degrees of freedom."""
         rule = self.rules.fit_uncertainty
         if rule == "extreme_lines" and isinstance(self.shape, Line) and self.extremes(theta) is not None:
             return "extreme lines"
@@ -413,7 +417,7 @@ class _Fitting:
             return "scatter"
         if self.rules.fit_uncertainty == "propagated":
             return "propagated"
-        chance = special.chdtrc(diagnostics.dof, float((diagnostics.residuals**2 / variance).sum()))
+        chance = chance_of(float((diagnostics.residuals**2 / variance).sum()), diagnostics.dof, behind)
         return "scatter" if chance < BEYOND_CHANCE else "propagated"
 
     def extremes(self, theta: Array) -> Array | None:

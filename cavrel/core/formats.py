@@ -73,8 +73,9 @@ class AcceptedDocument(_Model):
 
 
 class VerdictDocument(_Model):
-    kind: Literal["agrees", "wide", "doubtful", "disagrees", "none"]
+    kind: Literal["agrees", "wide", "doubtful", "disagrees", "side", "none"]
     text: str
+    probability: float | None
 
 
 class BudgetLine(_Model):

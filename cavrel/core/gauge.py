@@ -12,7 +12,7 @@ from cavrel.core.errors import CavrelError, DefinitionError, UnitError
 class Gauge:
     """An instrument with its amounts understood, SI; None where nothing is declared. ``calibration`` is relative.
 
-    ``share`` (relative) and ``offset`` are limits, half-widths of rectangular distributions.
+    ``share`` (relative) and ``offset`` are limits, half-widths of rectangular distributions. ``dial``: settings have no last digit.
     """
 
     name: str
@@ -24,6 +24,7 @@ class Gauge:
     zero: float | None
     share: float | None = None
     offset: float | None = None
+    dial: bool = False
 
 
 _ACCURACY = re.compile(r"\s*(\d+(?:\.\d+)?)\s*%(?:\s*\+\s*(\d+)\s*digits?)?\s*")
@@ -63,7 +64,7 @@ def read_gauge(name: str, body: Instrument) -> Gauge:
         share, offset = _printed_limits(name, body, amounts["least_count"])
     except UnitError as fault:
         raise DefinitionError(f"instruments.{name}.full_scale", fault.what) from fault
-    return Gauge(name, body.label or body.kind or name, **amounts, share=share, offset=offset)
+    return Gauge(name, body.label or body.kind or name, **amounts, share=share, offset=offset, dial=body.dial)
 
 
 def _amount(text: str) -> float:

@@ -14,7 +14,8 @@ class Verdict:
     """``percent_error`` signed or not by house rule; ``z`` signed: (value - accepted) / u of the difference.
 
     ``kind``: ``agrees``, ``wide`` (agrees because almost anything would), ``doubtful``, ``disagrees``, ``none`` (nothing to compare).
-    ``head`` is its word, ``text`` the rest of the sentence.
+    ``head`` is its word, ``text`` the rest of the sentence. ``side``: for a result whose definition says what it means to lie below or above the
+    other value, the likelier of the two with its probability; its ``kind`` is ``side``.
     """
 
     percent_error: float
@@ -22,6 +23,7 @@ class Verdict:
     kind: str
     head: str
     text: str
+    side: tuple[str, float] | None = None
 
 
 def judge(analysis: Analysis, result: ResultAnalysis) -> Verdict:
@@ -40,6 +42,11 @@ def judge(analysis: Analysis, result: ResultAnalysis) -> Verdict:
     reference = accepted.value
     if result.against_measured and rules.difference == "mean":
         reference = (result.value + accepted.value) / 2
+    body = analysis.program.definition.results[result.name]
+    if (body.below or body.above) and result.difference_u > 0:
+        return _side(
+            body.below, body.above, difference / result.difference_u, result.dof if rules.student else math.inf
+        )
     off = 100 * difference / abs(reference) if reference else math.nan
     shown = off if rules.percent_error == "signed" else abs(off)
     if not result.difference_u > 0:
@@ -55,6 +62,16 @@ def judge(analysis: Analysis, result: ResultAnalysis) -> Verdict:
     width = 100 * k * result.difference_u / abs(reference) if reference else math.nan
     kind, head, text = _words(off, z, k, width, result.dof if rules.student else math.inf, rules.acceptable)
     return Verdict(shown, z, kind, head, text)
+
+
+def _side(below: str, above: str, z: float, dof: float) -> Verdict:
+    """Which side of the other value the result lies on, and how sure that is: Student's distribution of the difference."""
+    chance = float(special.stdtr(dof, abs(z))) if math.isfinite(dof) else float(special.ndtr(abs(z)))
+    words = below if z < 0 else above
+    sure = "more than 99.9 %" if chance > 0.999 else f"{100 * chance:.0f} %"
+    return Verdict(
+        math.nan, z, "side", f"{words}.", f"By these readings with a probability of {sure}. Try it.", (words, chance)
+    )
 
 
 def _words(off: float, z: float, k: float, width: float, dof: float, acceptable: float) -> tuple[str, str, str]:

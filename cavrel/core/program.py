@@ -156,7 +156,12 @@ class _Compiler:
         self.used_accepted: list[str] = []
         self.open: list[str] = []  # what is being compiled now, to see circles
         self.gauges = {name: read_gauge(name, body) for name, body in definition.instruments.items()}
-        self.timers = {fill: step.timer for step in definition.steps if step.timer for fill in step.fills}
+        self.timers = {
+            fill: step.timer
+            for step in definition.steps
+            if step.timer and step.timer.kind == "laps"
+            for fill in step.fills
+        }
 
     def program(self) -> Program:
         definition = self.definition

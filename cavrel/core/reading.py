@@ -1,4 +1,4 @@
-"""A reading as a person types it: ``39.0``, ``39,0``, ``390 mm``, ``49.8 ± 0.1``, ``1.2e-3``, ``1:23.45``.
+"""A reading as a person types it: ``39.0``, ``39,0``, ``390 mm``, ``49.8 ± 0.1``, ``1.2e-3``, ``1:23.45``, ``31°24′``.
 
 The text is what is kept; everything here is derived from it.
 """
@@ -22,6 +22,11 @@ _READING = re.compile(
 )
 _PLAIN = re.compile(r"-?\d{1,15}(?:[.,](\d{0,15}))?", re.ASCII)
 _CLOCK = re.compile(r"\s*(\d{1,3}):([0-5]\d(?:[.,]\d+)?)\s*(?:s|min)?\s*")
+_SMALL = r"[0-5]?\d(?:[.,]\d+)?"
+_ARC = re.compile(
+    rf"\s*(?P<sign>[-+]?)(?P<degrees>\d{{1,3}})\s*°\s*(?P<minutes>{_SMALL})\s*['′’]"
+    rf"\s*(?:(?P<seconds>{_SMALL})\s*(?:\"|″|''|′′))?\s*"
+)
 _SUPERSCRIPTS = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹⁻⁺", "0123456789-+")
 
 
@@ -57,6 +62,9 @@ def read(text: str, unit_text: str) -> Reading:
     written = text.replace("−", "-").replace("\u2009", " ").replace("\u00a0", " ").replace("\u202f", " ")
     if len(written) > LONGEST:
         raise ReadingError("", f"a reading this long ({len(text)} characters) cannot be right")
+    arc = _ARC.fullmatch(written)
+    if arc:
+        return _arc(text, arc, default)
     clock = _CLOCK.fullmatch(written)
     if clock:
         return _clock(text, clock, default)
@@ -115,6 +123,20 @@ def _clock(text: str, match: re.Match[str], default: Unit) -> Reading:
         )
     seconds = match[2].replace(",", ".")
     return Reading(text, 60.0 * int(match[1]) + float(seconds), len(seconds.partition(".")[2]), second)
+
+
+def _arc(text: str, match: re.Match[str], default: Unit) -> Reading:
+    """Degrees, minutes and seconds of arc; the last digit is that of the smallest part typed."""
+    if not default.dimension.plain or default.text == "":
+        raise ReadingError(
+            "", f"'{text}' is degrees and minutes, but this column is in {default.pretty or 'plain numbers'}"
+        )
+    smallest = units.unit("arcsec" if match["seconds"] else "arcmin")
+    minutes, seconds = match["minutes"].replace(",", "."), (match["seconds"] or "0").replace(",", ".")
+    value = (60.0 * int(match["degrees"]) + float(minutes)) * units.unit("arcmin").factor
+    value += float(seconds) * units.unit("arcsec").factor
+    last = seconds if match["seconds"] else minutes
+    return Reading(text, -value if match["sign"] == "-" else value, len(last.partition(".")[2]), smallest)
 
 
 def decimals_of(least_count: float, unit: Unit) -> int:

@@ -2,16 +2,16 @@
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from cavrel.core import units
+from cavrel.core import compare, units
 from cavrel.core.analysis import Analysis
 from cavrel.core.components import resolution_u
 from cavrel.core.fitting import FitAnalysis
+from cavrel.core.flag import Flag
 from cavrel.core.formula.evaluate import Environment
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
@@ -24,31 +24,14 @@ from cavrel.core.straighten import LineMeaning
 
 Array = NDArray[np.float64]
 
-STANDS_APART = 6.5
-"""A trial this many robust standard deviations from its fellows' median is remarked on: in a clean run of forty trials that
-happens about once in ten thousand runs."""
+STANDS_APART = 6.0
+"""A trial this many robust standard deviations from its fellows' median is remarked on, and more where few deviations tell how large
+one is."""
+_FEW = 4.0
 _ODD_POINT = 0.001
 _BENT = 0.001
 _ALPHA_FIT = 0.001
 _OFF_ORIGIN = 0.001
-
-
-@dataclass(frozen=True, slots=True)
-class Flag:
-    """A remark. ``code``: what kind; ``level``: note, caution, danger; ``at``: ``swings.t.4.2``, ``swings.4``, ``fits.line``, ``quantities.N``.
-
-    ``title`` and ``say``: for people. ``trial_out``: the trial that leaving out would answer it, as (series, column, row, trial);
-    ``row_out``: the row, as (series, row). ``seen``: the texts it rests on, so that a decision lapses when they change.
-    """
-
-    code: str
-    level: str
-    at: str
-    title: str
-    say: str
-    trial_out: tuple[str, str, int, int] | None = None
-    row_out: tuple[str, int] | None = None
-    seen: str = field(default="", compare=False)
 
 
 def remarks(analysis: Analysis, meanings: Mapping[str, LineMeaning] | None = None) -> tuple[Flag, ...]:
@@ -71,10 +54,12 @@ def remarks(analysis: Analysis, meanings: Mapping[str, LineMeaning] | None = Non
         flags += _implausible(analysis, readings)
         flags += _apart(analysis, readings)
     flags += _checks(analysis)
+    flags += compare.apart(analysis)
     flags += _predictions(analysis)
     for fit in analysis.fits.values():
         flags += _fit(analysis, fit, (meanings or {}).get(fit.name))
-    return tuple(flags)
+    # Two fits over one table see the same odd row: it is said once.
+    return tuple({(flag.code, flag.at): flag for flag in reversed(flags)}.values())[::-1]
 
 
 def _at(entry: Input, row: int, trial: int) -> str:
@@ -190,7 +175,11 @@ def _apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
         distance = float(values[i, j] - np.median(others))
         # Of three trials one bad one drags the median of the other two along; the row's own median keeps the good ones clear.
         # Rounding alone may make a difference of one step of the scale.
-        if scale > 0 and min(abs(distance), abs(values[i, j] - middle[i])) > STANDS_APART * scale + step:
+        if (
+            scale > 0
+            and min(abs(distance), abs(values[i, j] - middle[i]))
+            > STANDS_APART * (1 + _FEW / len(deviations)) * scale + step
+        ):
             flags.append(
                 _apart_flag(analysis, readings, int(i) + 1, int(j) + 1, distance, float(np.median(others)), scale)
             )
@@ -335,6 +324,8 @@ def _fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) -> l
     at = f"fits.{fit.name}"
     if not fit.made:
         return [Flag("no-fit", "note", at, "No line yet", f"{fit.reason[0].upper()}{fit.reason[1:]}.")]
+    if analysis.program.definition.fits[fit.name].sketch:
+        return _foreseen(analysis, fit, at)
     flags: list[Flag] = []
     found = fit.diagnostics
     assert found is not None
@@ -419,7 +410,7 @@ def _odd_points(fit: FitAnalysis, series: str) -> list[Flag]:
         t = np.sign(t) * np.sqrt(squares * (dof - 1) / (dof - squares))
         p = 2 * special.stdtr(dof - 1, -np.abs(t))
     else:
-        p = special.erfc(np.abs(t) / math.sqrt(2))
+        p = _two_sided(np.abs(t), found.behind)
     worst = int(np.argmin(p))
     if p[worst] * n > _ODD_POINT:
         return []
@@ -438,6 +429,13 @@ def _odd_points(fit: FitAnalysis, series: str) -> list[Flag]:
     ]
 
 
+def _two_sided(t: Array | float, dof: float) -> Array:
+    """Chance of so large a deviation either way: Student's, or normal where ``dof`` is infinite."""
+    if not math.isfinite(dof):
+        return np.asarray(special.erfc(np.asarray(t) / math.sqrt(2)))
+    return np.asarray(2 * special.stdtr(dof, -np.asarray(t)))
+
+
 def _intercept(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None, at: str) -> list[Flag]:
     """The law sends the line through the origin, but the readings do not."""
     if meaning is None or not meaning.through_origin or "intercept" not in fit.parameters:
@@ -450,7 +448,7 @@ def _intercept(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None
     p = (
         float(2 * special.stdtr(found.dof, -abs(z)))
         if fit.source == "scatter"
-        else float(special.erfc(abs(z) / math.sqrt(2)))
+        else float(_two_sided(abs(z), found.behind))
     )
     if p > _OFF_ORIGIN:
         return []

@@ -5,7 +5,7 @@ reaction and noise are drawn for each reading; the last digit is rounded as a pe
 """
 
 import math
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -30,21 +30,36 @@ class _Errors:
     offset: float
 
 
-def simulate(program: Program, seed: int) -> dict[str, object]:
-    """A run document for ``program``, always the same for one ``seed``. Raises DefinitionError where the definition cannot be simulated."""
-    return _Apparatus(program, np.random.default_rng(seed)).document()
+def simulate(
+    program: Program, seed: int, faults: Collection[str] = (), options: Mapping[str, str] | None = None
+) -> dict[str, object]:
+    """A run document for ``program``, always the same for one ``seed``; ``faults`` name what goes wrong in it; ``options`` are the
+    conventions that ``program`` was compiled with.
+
+    Raises DefinitionError where the definition cannot be simulated or has no such fault.
+    """
+    document = _Apparatus(program, np.random.default_rng(seed), faults).document()
+    return {**document, "options": dict(options)} if options else document
 
 
 class _Apparatus:
-    def __init__(self, program: Program, draw: np.random.Generator) -> None:
+    def __init__(self, program: Program, draw: np.random.Generator, faults: Collection[str] = ()) -> None:
         definition = program.definition
         if definition.simulate is None:
             raise DefinitionError("simulate", "this experiment has no stand-in")
         self.program, self.draw, self.plan = program, draw, definition.simulate
+        self.reads, self.once = dict(self.plan.read), dict[str, str]()
+        for name in faults:
+            if name not in self.plan.faults:
+                known = ", ".join(self.plan.faults) or "none"
+                raise DefinitionError(f"simulate.faults.{name}", f"the stand-in has no such fault; it has {known}")
+            self.reads.update(self.plan.faults[name].read)
+            self.once.update(self.plan.faults[name].once)
         self.errors = {name: self.of_gauge(gauge) for name, gauge in program.gauges.items()}
         self.true: dict[str, Array] = {"pi": np.array([[math.pi]])}
         for name, accepted in program.accepted.items():
-            self.true[name] = np.array([[accepted.value]])
+            # What a formula takes from a table is itself uncertain: the world's own value lies somewhere about it.
+            self.true[name] = np.array([[accepted.value + self.draw.normal(0.0, accepted.u)]])
         for name, text in self.plan.truth.items():
             self.true[name] = self.value(text, None, f"simulate.truth.{name}")
 
@@ -118,8 +133,9 @@ class _Apparatus:
     def read(self, spec: Input, rows: int) -> list[object] | None:
         """What is read of one input, a cell for each row; None where nothing is to be read."""
         place = f"simulate.read.{spec.key}"
-        if spec.key in self.plan.read:
-            true = np.broadcast_to(self.value(self.plan.read[spec.key], spec.series, place), (1, rows))[0]
+        self.true["row"] = np.arange(1.0, rows + 1)[None, :] if spec.series else np.array([[1.0]])
+        if spec.key in self.reads:
+            true = np.broadcast_to(self.value(self.reads[spec.key], spec.series, place), (1, rows))[0]
         elif spec.series is None and spec.name in self.plan.truth:
             true = self.true[spec.name][0]
         elif spec.series is None and spec.default is not None:
@@ -127,6 +143,9 @@ class _Apparatus:
             return None
         else:
             return None
+        if spec.key in self.plan.vary:
+            size = float(self.value(self.plan.vary[spec.key], None, f"simulate.vary.{spec.key}")[0, 0])
+            true = true + self.draw.normal(0.0, size, rows)
         self.true[spec.key] = np.array(true)[None, :]
         if spec.count:
             counts = [[str(n) for n in self.draw.poisson(max(v, 0.0), spec.repeats).tolist()] for v in true.tolist()]
@@ -138,7 +157,21 @@ class _Apparatus:
             seen = v * (1 + errors.share) + errors.offset + noise
             texts = [self.written(spec, s) for s in seen.tolist()]
             cells.append(texts if spec.repeats > 1 else texts[0])
+        if spec.key in self.once:
+            self.spoil(spec, cells, errors)
         return cells
+
+    def spoil(self, spec: Input, cells: list[object], errors: _Errors) -> None:
+        """One reading of a column, drawn at random, made under the fault's formula."""
+        instead = self.value(self.once[spec.key], spec.series, f"simulate.faults.{spec.key}")
+        row, trial = int(self.draw.integers(len(cells))), int(self.draw.integers(spec.repeats))
+        value = float(np.broadcast_to(instead, (1, len(cells)))[0, row])
+        text = self.written(spec, value * (1 + errors.share) + errors.offset + float(self.own(spec, 1)[0]))
+        cell = cells[row]
+        if isinstance(cell, list):
+            cell[trial] = text
+        else:
+            cells[row] = text
 
     def own(self, spec: Input, many: int) -> Array:
         """Errors of single readings, SI."""
@@ -152,7 +185,7 @@ class _Apparatus:
 
     def rounding(self, spec: Input, many: int) -> Array:
         """How far a setting may lie from the mark it is set to."""
-        step = spec.gauge.least_count if spec.gauge else None
+        step = spec.gauge.least_count if spec.gauge and not spec.gauge.dial else None
         return self.draw.uniform(-step / 2, step / 2, many) if step else np.zeros(many)
 
     def written(self, spec: Input, value: float) -> str:
@@ -161,16 +194,34 @@ class _Apparatus:
         step = spec.gauge.least_count if spec.gauge else None
         if step is None or spec.exact:
             return f"{shown:.12g}" if spec.exact else f"{shown:.6g}"
+        if spec.unit.text in ("°", "deg") and _in_minutes(step):
+            return degrees_and_minutes(value, step)
         count = (
             round(shown * spec.unit.factor / step) if not spec.unit.offset else round(shown / (step / spec.unit.factor))
         )
         return f"{count * step / spec.unit.factor:.{decimals_of(step, spec.unit)}f}"
 
 
-def truth(program: Program) -> Mapping[str, float]:
-    """True values of the definition's results, where its stand-in states them by the result's own name."""
+def _in_minutes(step: float) -> bool:
+    """Whether a scale in degrees is divided into minutes of arc rather than tenths."""
+    minutes = math.degrees(step) * 60
+    return minutes < 60 and abs(minutes - round(minutes * 2) / 2) < 1e-6 and abs(minutes % 6) > 1e-6
+
+
+def degrees_and_minutes(angle: float, step: float) -> str:
+    """``angle`` in radians as a vernier in degrees and minutes shows it: ``31°24′``; ``step`` its least count."""
+    least = math.degrees(step) * 60
+    minutes = round(math.degrees(abs(angle)) * 60 / least) * least
+    decimals = 1 if least < 1 else 0
+    whole = int(minutes // 60)
+    sign = "-" if angle < 0 and minutes > 0 else ""
+    return f"{sign}{whole}°{minutes - 60 * whole:0{2 if not decimals else 4}.{decimals}f}′"
+
+
+def truth(program: Program, seed: int) -> Mapping[str, float]:
+    """True values of the definition's results in the run of this ``seed``, where its stand-in states them by the result's own name."""
     plan = program.definition.simulate
     if plan is None:
         return {}
-    apparatus = _Apparatus(program, np.random.default_rng(0))
+    apparatus = _Apparatus(program, np.random.default_rng(seed))
     return {name: float(apparatus.true[name][0, 0]) for name in program.definition.results if name in plan.truth}

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from cavrel.core.analysis import Analysis, analyse
-from cavrel.core.remarks import Flag
+from cavrel.core.flag import Flag
 from cavrel.core.rounding import with_u
 from cavrel.core.run import RunDocument
 

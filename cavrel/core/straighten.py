@@ -11,7 +11,7 @@ import sympy
 
 from cavrel.core.definition import Definition
 from cavrel.core.errors import CavrelError, DefinitionError
-from cavrel.core.formula.nodes import Binary, Call, Member, Name, Negative, Node, Number, walk
+from cavrel.core.formula.nodes import Binary, Call, Member, Name, Negative, Node, Number, substitute, walk
 from cavrel.core.formula.parse import parse, parse_law
 from cavrel.core.formula.text import unparse
 
@@ -120,16 +120,33 @@ def _words(expression: sympy.Expr) -> str:
     return unparse(_node(expression))
 
 
+def _opened(node: Node, definition: Definition, series: str, law: sympy.Expr) -> Node:
+    """``node`` with computed columns that the law does not name written out by their own formulas."""
+    columns = definition.series[series].columns
+    for _ in columns:  # a formula may rest on another computed column
+        meaning: dict[Node, Node] = {}
+        for part in walk(node):
+            if isinstance(part, Name) and part.name in columns and not law.has(_expression(part)):
+                formula = columns[part.name].formula
+                if formula is not None:
+                    meaning[part] = parse(formula)
+        if not meaning:
+            break
+        node = substitute(node, meaning)
+    return node
+
+
 def _affine(
     left: Node, right: Node, definition: Definition, series: str, x: Node, y: Node
 ) -> tuple[sympy.Expr, sympy.Expr]:
     """Slope and intercept of y over x by the law; raises _Unreachable where y is no straight line in x."""
     columns = set(definition.series[series].columns)
+    law = _expression(left) - _expression(right)
+    y, x = (_opened(node, definition, series, law) for node in (y, x))
     y_names = [n for n in _symbols(y) if n in columns]
     x_names = [n for n in _symbols(x) if n in columns]
     if not y_names or not x_names:
         raise _Unreachable
-    law = _expression(left) - _expression(right)
     axis = sympy.Symbol("X__axis", positive=True)
     y_expression, x_expression = _expression(y), _expression(x)
     for y_name in y_names:

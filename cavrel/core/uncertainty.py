@@ -106,6 +106,30 @@ def effective_dof(parts: Array, pushes: Pushes, dof: Array) -> float:
     return variance**2 / below if below > 0 else math.inf
 
 
+def freedom_behind(parts: Array, pushes: Pushes) -> float:
+    """Degrees of freedom of the variances that contributions ``(K, n)`` give to n rows: infinite where all are known beforehand.
+
+    Welch-Satterthwaite on each estimate's mean share of the rows' variance. A chi-squared made with such variances over its own degrees
+    of freedom follows F rather than chi-squared.
+    """
+    squares = parts**2
+    total = squares.sum(axis=0)
+    if not (total > 0).all():
+        return math.inf
+    shares = (squares / total).mean(axis=1)
+    by_estimate: dict[str, list[float]] = {}
+    for index, block in enumerate(pushes.blocks):
+        if not block.estimate:
+            continue
+        span = pushes.span(index)
+        for name, share, freedom in zip(block.estimate, shares[span].tolist(), pushes.dof[span].tolist(), strict=False):
+            if share and math.isfinite(freedom):
+                entry = by_estimate.setdefault(name, [0.0, freedom])
+                entry[0] += share
+    below = sum(share**2 / freedom for share, freedom in by_estimate.values() if freedom > 0)
+    return 1 / below if below > 0 else math.inf
+
+
 def coverage_factor(dof: float, student: bool = True) -> float:
     """k for 95 %: Student's t for ``dof`` degrees of freedom (JCGM 100:2008, table G.2), 1.960 where ``student`` is off."""
     if not student or not math.isfinite(dof) or dof > 1e6:

@@ -3,8 +3,8 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from cavrel.core.flag import Flag
 from cavrel.core.logbook import in_force
-from cavrel.core.remarks import Flag
 from cavrel.web.opened import Opened
 from cavrel.web.texts import clock
 

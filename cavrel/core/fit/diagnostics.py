@@ -17,7 +17,8 @@ class Diagnostics:
     ``weights`` ``(n,)``: 1/variance of each residual, or 1 where none is known; ``residuals`` ``(n,)`` SI; ``standardised`` ``(n,)``
     residuals over their standard deviation; ``leverage`` ``(n,)``; ``chi2`` and ``p`` None when no uncertainty of the points is known;
     ``dof`` points less parameters; ``s`` residual standard deviation of y; ``r2``; ``curvature_p`` two-sided p of an added power of x,
-    with its sign; ``runs_p`` chance of so few runs of one sign; None where there are too few points.
+    with its sign; ``behind`` degrees of freedom of the points' variances;
+    ``runs_p`` chance of so few runs of one sign; None where there are too few points.
     """
 
     weights: Array
@@ -32,14 +33,32 @@ class Diagnostics:
     curvature_p: float | None
     curvature_sign: int
     runs_p: float | None
+    behind: float = math.inf
+
+
+def chance_of(chi2: float, dof: int, behind: float = math.inf) -> float:
+    """Chance of a chi-squared as large, of ``dof`` degrees of freedom, when its variances were themselves estimated with ``behind``
+    degrees of freedom: chi-squared over dof then follows F (the ratio of two estimates of one variance; Fisher 1925)."""
+    if not math.isfinite(behind):
+        return float(special.chdtrc(dof, chi2))
+    return float(special.fdtrc(dof, behind, chi2 / dof))
 
 
 def diagnose(
-    x: Array, y: Array, fitted: Array, q: Array, w: Array, known: bool, power: int, centred: bool = True
+    x: Array,
+    y: Array,
+    fitted: Array,
+    q: Array,
+    w: Array,
+    known: bool,
+    power: int,
+    centred: bool = True,
+    behind: float = math.inf,
 ) -> Diagnostics:
     """Diagnostics of a curve with values ``fitted`` ``(n,)``; ``q`` ``(n, p)``: an orthonormal basis of its weighted derivatives.
 
     ``known``: weights are 1/variance rather than all alike; ``power``: the power of x whose absence is tested;
+    ``behind``: degrees of freedom of those variances;
     ``centred``: r² against the mean of y rather than against zero. Leverage and standardised residuals after Draper and Smith,
     Applied Regression Analysis; runs after Wald and Wolfowitz 1940.
     """
@@ -63,12 +82,13 @@ def diagnose(
         leverage,
         squares if known else None,
         dof,
-        float(special.chdtrc(dof, squares)) if known and dof > 0 else None,
+        chance_of(squares, dof, behind) if known and dof > 0 else None,
         1 - squares / total if total > 0 else math.nan,
         s,
         curvature_p,
         sign,
         runs_probability(residuals[np.argsort(x, kind="stable")], dof),
+        behind,
     )
 
 

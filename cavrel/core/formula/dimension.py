@@ -20,6 +20,9 @@ class Kind:
     series: str | None = None
 
 
+_PUBLISHED = {"water_density": ("K", "kg/m^3"), "sound_speed": ("K", "m/s"), "nagaoka": ("", "")}
+"""Functions that stand for a published formula: the unit each takes, the unit it gives."""
+
 Scope = Callable[[Name | Member], Kind]
 """Finds the kind of a name; raises FormulaError for one it does not know."""
 
@@ -110,7 +113,7 @@ def _call(node: Node, function: str, arguments: tuple[Node, ...], scope: Scope) 
         return Kind(PLAIN)
     if function in AGGREGATES or (function in ("min", "max") and len(arguments) == 1):
         return Kind(first)
-    if function in ("min", "max", "atan2", "linspace"):
+    if function in ("min", "max", "atan2", "linspace", "list"):
         wanted = kinds[:2] if function == "linspace" else kinds
         for argument, kind in zip(arguments[1:], wanted[1:], strict=False):
             _same(kinds[0], kind, arguments[0], argument, "compare")
@@ -118,7 +121,19 @@ def _call(node: Node, function: str, arguments: tuple[Node, ...], scope: Scope) 
             if kinds[2].dimension != PLAIN or rows:
                 raise FormulaError("", "linspace takes two single values and a number of points")
             return Kind(first, "linspace")
+        if function == "list":
+            if rows:
+                raise FormulaError("", "list takes single values, not columns")
+            return Kind(first, "list")
         return Kind(PLAIN if function == "atan2" else first, rows)
+    if function in _PUBLISHED:
+        wanted_unit, given_unit = _PUBLISHED[function]
+        wanted_dimension = units.unit(wanted_unit).dimension
+        if first != wanted_dimension:
+            raise FormulaError(
+                "", f"{function} takes {wanted_dimension.words()}, not '{unparse(arguments[0])}' ({first.words()})"
+            )
+        return Kind(units.unit(given_unit).dimension, rows)
     if function == "abs":
         return Kind(first, rows)
     if function == "sqrt":

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core import units
+from cavrel.core import published, units
 from cavrel.core.formula.nodes import AGGREGATES, Binary, Call, Compare, Member, Name, Negative, Node, Number
 
 Array = NDArray[np.float64]
@@ -41,6 +41,9 @@ _ELEMENTWISE: dict[str, Callable[..., Array]] = {
     "log10": np.log10,
     "abs": np.abs,
     "atan2": np.arctan2,
+    "water_density": published.water_density,
+    "sound_speed": published.sound_speed,
+    "nagaoka": published.nagaoka,
 }
 _ARITHMETIC: dict[str, Callable[[Array, Array], Array]] = {
     "+": np.add,
@@ -132,6 +135,8 @@ def _call(function: str, parts: tuple[Compiled, ...], series: str | None) -> Com
             return np.linspace(start, stop, max(1, min(int(points), 200)))[None, :]
 
         return spaced
+    if function == "list":
+        return lambda env: np.array([[float(part(env)[0, 0]) for part in parts]])
     operate = _ELEMENTWISE[function]
     return lambda env: operate(*(part(env) for part in parts))
 

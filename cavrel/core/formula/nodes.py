@@ -26,6 +26,10 @@ FUNCTIONS: dict[str, tuple[int, int]] = {
     "min": (1, 4),
     "max": (1, 4),
     "linspace": (3, 3),
+    "list": (1, 40),
+    "water_density": (1, 1),
+    "sound_speed": (1, 1),
+    "nagaoka": (1, 1),
 }
 """Each function's least and greatest number of arguments."""
 

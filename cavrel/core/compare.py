@@ -1,0 +1,113 @@
+"""Two ways to one number that disagree: which reading is the likeliest cause, and what it would have to be."""
+
+import math
+from itertools import pairwise
+
+import numpy as np
+
+from cavrel.core.analysis import Analysis, ResultAnalysis, analyse
+from cavrel.core.flag import Flag
+from cavrel.core.program import Input
+from cavrel.core.rounding import significant
+
+FAR_APART = 1.5
+"""Two values further apart than so many expanded uncertainties of their difference are asked about."""
+_ROUNDS = 12
+
+
+def apart(analysis: Analysis) -> list[Flag]:
+    """A remark for every result that disagrees with what the same run says in another way."""
+    flags = []
+    for result in analysis.results.values():
+        accepted, body = result.accepted, analysis.program.definition.results[result.name]
+        if not result.against_measured or accepted is None or result.reason or body.below or body.above:
+            continue
+        difference = result.value - accepted.value
+        if not result.difference_u > 0 or abs(difference) <= FAR_APART * result.k95 * result.difference_u:
+            continue
+        times = significant(abs(difference) / result.difference_u, 2)
+        say = (
+            f"{body.label} comes out as {_shown(result, result.value)}, but {_other(analysis, result)} says "
+            f"{_shown(result, accepted.value)}: {times} standard uncertainties apart. Both cannot be right."
+        )
+        flags.append(
+            Flag("apart", "caution", f"results.{result.name}", "Two ways disagree", f"{say}{_cause(analysis, result)}")
+        )
+    return flags
+
+
+def _shown(result: ResultAnalysis, value: float) -> str:
+    return f"{significant(result.unit.from_si(value), 3)} {result.unit.pretty}".strip()
+
+
+def _other(analysis: Analysis, result: ResultAnalysis) -> str:
+    """What the other value is called: its own label where it is a result or a reading, else its formula's words."""
+    own = analysis.program.definition.results[result.name].accepted or ""
+    definition = analysis.program.definition
+    for table in (definition.results, definition.quantities):
+        if own in table:
+            label = table[own].label
+            return label[0].lower() + label[1:]
+    return "the other way"
+
+
+def _cause(analysis: Analysis, result: ResultAnalysis) -> str:
+    """The reading whose own uncertainty weighs most in the difference."""
+    weights: dict[str, float] = {}
+    for index, block in enumerate(analysis.pushes.blocks):
+        if block.quantity:
+            own = result.difference_parts[analysis.pushes.span(index)]
+            weights[block.subject] = weights.get(block.subject, 0.0) + float(own @ own)
+    if not weights:
+        return ""
+    worst = max(weights, key=lambda key: weights[key])
+    if not weights[worst] > 0:
+        return ""
+    spec = analysis.program.input_of[worst]
+    say = f" Of all readings “{spec.label}” is the least certain here, so look at it first"
+    wanted = _reconciling(analysis, result.name, spec) if spec.series is None else None
+    if wanted is None:
+        return f"{say}."
+    now = float(analysis.values[worst].value[0])
+    unit = spec.unit
+    would, is_now = (significant(unit.from_si(v), 2) for v in (wanted, now))
+    return f"{say}: for both to agree it would have to be {would} {unit.pretty}, not {is_now} {unit.pretty}."
+
+
+def _reconciling(analysis: Analysis, result: str, spec: Input) -> float | None:
+    """The value, SI, of one reading at which the difference vanishes; None where no value between a tenth and the tenfold does that.
+
+    Regula falsi with the Illinois modification (Dowell and Jarratt, BIT 11 (1971) 168), a new analysis for each step.
+    """
+    now = float(analysis.values[spec.key].value[0])
+    if not now:
+        return None
+
+    def difference(value: float) -> float:
+        text = f"{spec.unit.from_si(value):.12g}"
+        run = analysis.run.model_copy(update={"quantities": {**analysis.run.quantities, spec.name: text}})
+        found = analyse(analysis.program, run, analysis.rules).results[result]
+        return found.value - found.accepted.value if found.accepted and not found.reason else math.nan
+
+    grid = [now * factor for factor in np.geomspace(0.1, 10, 21)]
+    seen = [(value, difference(value)) for value in grid]
+    pairs = [(a, b) for a, b in pairwise(seen) if a[1] * b[1] <= 0]
+    if not pairs:
+        return None
+    (low, f_low), (high, f_high) = min(pairs, key=lambda pair: abs(math.log(abs(pair[0][0] / now))))
+    middle = low
+    for _ in range(_ROUNDS):
+        if f_high == f_low:
+            break
+        middle = high - f_high * (high - low) / (f_high - f_low)
+        f_middle = difference(middle)
+        if not math.isfinite(f_middle):
+            return None
+        if f_middle * f_high < 0:
+            low, f_low = high, f_high
+        else:
+            f_low /= 2
+        high, f_high = middle, f_middle
+        if abs(f_middle) < 1e-3 * analysis.results[result].difference_u:
+            break
+    return float(middle)
