@@ -26,10 +26,15 @@ class Held:
     flagged: int
 
     @property
-    def good(self) -> bool:
-        """Both shares within three binomial standard errors."""
+    def chance(self) -> float:
+        """The smaller chance, of the two shares, of so far a miss or farther by counting alone (exact binomial, two-sided)."""
         wanted = ((self.one, 0.6827), (self.wide, 0.95))
-        return all(abs(share - p) <= 3 * math.sqrt(p * (1 - p) / self.runs) for share, p in wanted)
+        return min(float(stats.binomtest(round(share * self.runs), self.runs, p).pvalue) for share, p in wanted)
+
+    @property
+    def good(self) -> bool:
+        """Both shares within the binomial error of their number: a miss as far happens by chance once in a thousand."""
+        return self.chance > 1e-3
 
 
 def cover(experiment: str, many: int, first_seed: int = 0, options: Mapping[str, str] | None = None) -> list[Held]:

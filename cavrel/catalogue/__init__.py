@@ -93,6 +93,7 @@ def validate(definition: Definition) -> Mapping[str, LineMeaning]:
 
     Raises DefinitionError.
     """
+    found = _validate(definitions.choose(definition, {}))
     for name, option in definition.options.items():
         for choice in option.choices:
             if choice != option.default:
@@ -100,7 +101,7 @@ def validate(definition: Definition) -> Mapping[str, LineMeaning]:
                     _validate(definitions.choose(definition, {name: choice}))
                 except DefinitionError as fault:
                     raise DefinitionError(fault.place, f"{fault.what} (with {name} = {choice})") from fault
-    return _validate(definitions.choose(definition, {}))
+    return found
 
 
 def _validate(definition: Definition) -> Mapping[str, LineMeaning]:

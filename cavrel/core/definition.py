@@ -101,6 +101,11 @@ class Series(_Model):
     row: Annotated[str, Field(max_length=30)] = "row"
     columns: Annotated[dict[Key, Column], Field(min_length=1, max_length=24)]
 
+    @property
+    def short(self) -> str:
+        """The label as far as its colon: ``Part A``."""
+        return self.label.partition(":")[0]
+
 
 Shape = Literal["no relation", "proportional", "linear", "inverse", "square", "square root"]
 """What a bench may foresee of a graph before it measures."""
@@ -313,8 +318,8 @@ class Definition(_Model):
     simulate: Simulate | None = None
 
     def content_hash(self) -> str:
-        """SHA-256 of the canonical JSON of this definition; a run stays pinned to it."""
-        return hashlib.sha256(json.dumps(self.document(), sort_keys=True).encode()).hexdigest()
+        """SHA-256 of this definition as JSON, the order of its columns and results included; a run stays pinned to it."""
+        return hashlib.sha256(json.dumps(self.document()).encode()).hexdigest()
 
     def document(self) -> dict[str, Any]:
         """As plain JSON, defaults left out; loads again to an equal definition."""
@@ -410,7 +415,11 @@ def _with_defaults(name: str, body: Any, shared: Mapping[str, Mapping[str, Any]]
 
 def first_fault(fault: ValidationError) -> tuple[str, str]:
     """Place and sentence of the first error pydantic found."""
-    error = fault.errors(include_url=False)[0]
+    return fault_of(fault.errors(include_url=False)[0])
+
+
+def fault_of(error: Mapping[str, Any]) -> tuple[str, str]:
+    """Place and sentence of one error of pydantic's."""
     place = ".".join(str(part) for part in error["loc"] if part not in ("[key]",))
     given = error.get("input")
     what = error["msg"].removeprefix("Value error, ")

@@ -1,7 +1,8 @@
 """The logbook: every entry ever made, and the sheet that follows from the latest entry of each slot.
 
 Slots: ``swings.t.4.2`` a reading, ``quantities.N.1`` a quantity's, ``out:swings.4`` and ``out:swings.t.4.2`` what is left out,
-``rows:swings`` and ``trials:swings.t`` how many are ruled, ``stands:CODE@AT`` a suspicion answered, ``note:KEY``, ``timer:KEY``.
+``rows:swings`` and ``trials:swings.t`` how many are ruled, ``option:landing`` a convention chosen,
+``stands:CODE@AT`` a suspicion answered, ``note:KEY``, ``timer:KEY``.
 """
 
 import re
@@ -10,11 +11,24 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from cavrel.core.definition import Definition
+from cavrel.core.definition import Definition, choose
 from cavrel.core.errors import CavrelError
 from cavrel.core.run import RunDocument
+from cavrel.core.run import trials as trials_of
 
-KINDS = ("reading", "correction", "leave-out", "take-back", "rows", "trials", "stands", "note", "timer", "undo")
+KINDS = (
+    "reading",
+    "correction",
+    "leave-out",
+    "take-back",
+    "rows",
+    "trials",
+    "option",
+    "stands",
+    "note",
+    "timer",
+    "undo",
+)
 LONGEST_TEXT = 4000
 MOST_ROWS, MOST_TRIALS = 200, 30
 
@@ -24,6 +38,7 @@ _QUANTITY = re.compile(rf"quantities\.({_NAME})\.([1-9]\d?)")
 _OUT = re.compile(rf"out:({_NAME})\.(?:({_NAME})\.)?([1-9]\d{{0,2}})(?:\.([1-9]\d?))?")
 _SIZE = re.compile(rf"(rows|trials):({_NAME})(?:\.({_NAME}))?")
 _STANDS = re.compile(r"stands:[a-z0-9-]{1,40}@[A-Za-z0-9_.:-]{1,90}")
+_OPTION = re.compile(rf"option:({_NAME})")
 _FREE = re.compile(r"(note|timer):[0-9a-f-]{8,36}")
 
 
@@ -59,12 +74,14 @@ class Correction:
 class SheetState:
     """What the logbook amounts to now.
 
-    ``run``: the run document; ``latest``: slot -> its latest entry; ``corrections``: slot -> correction; ``left_out``: slot without
+    ``run``: the run document; ``definition``: the experiment under the conventions
+    chosen; ``latest``: slot -> its latest entry; ``corrections``: slot -> correction; ``left_out``: slot without
     ``out:`` -> entry; ``stands``: answered suspicions, ``CODE@AT`` -> the texts they were answered for; ``rows`` and ``trials``: how many
     are ruled; ``clashes``: slots where two pages wrote over the same reading, with the text that lost; ``notes`` in time.
     """
 
     run: RunDocument
+    definition: Definition
     latest: Mapping[str, Entry]
     corrections: Mapping[str, Correction]
     left_out: Mapping[str, Entry]
@@ -92,6 +109,7 @@ def check_entry(definition: Definition, kind: str, slot: str, body: Mapping[str,
         "take-back": _out_slot,
         "rows": _size_slot,
         "trials": _size_slot,
+        "option": _option_slot,
     }
     if kind in allowed:
         allowed[kind](definition, slot)
@@ -103,6 +121,8 @@ def check_entry(definition: Definition, kind: str, slot: str, body: Mapping[str,
         raise EntryError("body.text", "a reading has a text")
     if kind in ("rows", "trials") and not (isinstance(body.get("count"), int) and 1 <= body["count"] <= MOST_ROWS):
         raise EntryError("body.count", f"must be a whole number up to {MOST_ROWS}")
+    if kind == "option":
+        _choice(definition, slot, body)
     if kind == "leave-out" and not str(body.get("reason", "")).strip():
         raise EntryError("body.reason", "leaving something out needs a reason")
     if kind == "note" and not str(body.get("text", "")).strip():
@@ -136,13 +156,28 @@ def _size_slot(definition: Definition, slot: str) -> None:
         raise EntryError("slot", f"'{slot[:60]}' names no table of this experiment")
 
 
+def _option_slot(definition: Definition, slot: str) -> None:
+    place = _OPTION.fullmatch(slot)
+    if not place or place[1] not in definition.options:
+        raise EntryError("slot", f"'{slot[:60]}' names no convention of this experiment")
+
+
+def _choice(definition: Definition, slot: str, body: Mapping[str, Any]) -> None:
+    choices = definition.options[slot.removeprefix("option:")].choices
+    if body.get("choice") not in choices:
+        raise EntryError("body.choice", f"is none of {', '.join(choices)}")
+
+
 def assemble(
     definition: Definition,
     entries: Iterable[Entry],
     rules: Mapping[str, Any] | None = None,
     instruments: Mapping[str, Any] | None = None,
 ) -> SheetState:
-    """The sheet that ``entries``, in the order they were saved, amount to. ``rules`` and ``instruments`` go into the run document."""
+    """The sheet that ``entries``, in the order they were saved, amount to. ``rules`` and ``instruments`` go into the run document.
+
+    Readings of a place that the conventions chosen do not have stay in the logbook and come back with their convention.
+    """
     latest: dict[str, Entry] = {}
     history: dict[str, list[Entry]] = {}
     notes: list[Entry] = []
@@ -159,6 +194,7 @@ def assemble(
     stands: dict[str, str] = {}
     sizes: dict[str, int] = {}
     clashes: dict[str, str] = {}
+    options: dict[str, str] = {}
     for slot, entry in latest.items():
         kind, body = in_force(entry)
         if kind in ("reading", "correction"):
@@ -175,20 +211,52 @@ def assemble(
             stands[slot.removeprefix("stands:")] = str(body.get("seen", ""))
         elif kind in ("rows", "trials"):
             sizes[slot] = int(body["count"])
+        elif kind == "option" and body.get("choice"):
+            options[slot.removeprefix("option:")] = str(body["choice"])
+    options = {name: c for name, c in options.items() if c != definition.options[name].default}
+    definition = choose(definition, options)
+    readings = {slot: text for slot, text in readings.items() if _read_here(definition, slot)}
     rows, trials = _sizes(definition, readings, sizes)
     run = RunDocument.model_validate(
         {
             "format": "cavrel-run/1",
             "experiment": definition.id,
+            "options": options,
             "rules": dict(rules or {}),
             "instruments": dict(instruments or {}),
             "quantities": _quantities(definition, readings),
             "series": _series(definition, readings),
-            "excluded": _excluded(left_out),
+            "excluded": _excluded(
+                {slot: e for slot, e in left_out.items() if slot.partition(".")[0] in definition.series}
+            ),
             "notes": [str(in_force(note)[1].get("text", "")) for note in notes],
         }
     )
-    return SheetState(run, latest, corrections, left_out, stands, rows, trials, clashes, tuple(notes), count)
+    return SheetState(
+        run, definition, latest, corrections, left_out, stands, rows, trials, clashes, tuple(notes), count
+    )
+
+
+def _read_here(definition: Definition, slot: str) -> bool:
+    """Whether the experiment, under its conventions, has this place to read."""
+    try:
+        _reading_slot(definition, slot)
+    except EntryError:
+        return False
+    return True
+
+
+def slots_of(run: RunDocument) -> list[tuple[str, str]]:
+    """(slot, text) of every reading in a run document, row by row."""
+    found = []
+    for name, cell in run.quantities.items():
+        found += [(f"quantities.{name}.{i}", text) for i, text in enumerate(trials_of(cell), 1) if text.strip()]
+    for series, columns in run.series.items():
+        for row in range(max((len(cells) for cells in columns.values()), default=0)):
+            for column, cells in columns.items():
+                texts = trials_of(cells[row]) if row < len(cells) else []
+                found += [(f"{series}.{column}.{row + 1}.{i}", text) for i, text in enumerate(texts, 1) if text.strip()]
+    return found
 
 
 def in_force(entry: Entry) -> tuple[str | None, Mapping[str, Any]]:

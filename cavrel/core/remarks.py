@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -58,8 +59,18 @@ def remarks(analysis: Analysis, meanings: Mapping[str, LineMeaning] | None = Non
     flags += _predictions(analysis)
     for fit in analysis.fits.values():
         flags += _fit(analysis, fit, (meanings or {}).get(fit.name))
+    if len(analysis.program.definition.series) > 1:
+        flags = [_in_table(analysis, flag) for flag in flags]
     # Two fits over one table see the same odd row: it is said once.
     return tuple({(flag.code, flag.at): flag for flag in reversed(flags)}.values())[::-1]
+
+
+def _in_table(analysis: Analysis, flag: Flag) -> Flag:
+    """Where an experiment has several tables, a remark on a row says which."""
+    series = analysis.program.definition.series.get(flag.at.partition(".")[0])
+    if series is None:
+        return flag
+    return replace(flag, title=f"{series.short}, {flag.title[0].lower()}{flag.title[1:]}")
 
 
 def _at(entry: Input, row: int, trial: int) -> str:

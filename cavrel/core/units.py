@@ -211,7 +211,7 @@ def _factor(tokens: list[str], text: str) -> tuple[float, Dimension, list[str]]:
 def pretty(text: str) -> str:
     """``m/s^2`` as ``m/s²``, ``N*m`` as ``N m``."""
     raised = re.sub(r"\^\s*([-−]?\d+)(?!/\d|\d)", lambda m: m.group(1).replace("−", "-").translate(_RAISED), text)
-    return raised.replace("*", " ")
+    return re.sub(r"ohm\b", "Ω", raised.replace("*", " "))
 
 
 @lru_cache(maxsize=1024)

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from psycopg.types.json import Jsonb
+from psycopg.types.json import Json, Jsonb
 
 from cavrel.core.definition import Definition
 from cavrel.store.pool import Connection
@@ -86,7 +86,7 @@ def pin(connection: Connection, definition: Definition) -> str:
     digest = definition.content_hash()
     connection.execute(
         "insert into definition (hash, experiment, body) values (%s, %s, %s) on conflict do nothing",
-        [digest, definition.id, Jsonb(definition.document())],
+        [digest, definition.id, Json(definition.document())],
     )
     return digest
 

@@ -12,18 +12,17 @@ from flask.typing import ResponseReturnValue
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import EntryError, check_entry
 from cavrel.store import entries as entry_store
-from cavrel.store import runs as run_store
 from cavrel.store.entries import NewEntry
 from cavrel.store.pool import transaction
 from cavrel.web import judge, logbook, measure, straighten
-from cavrel.web.opened import Opened, definition_of, open_in
+from cavrel.web.opened import Opened, open_in
 from cavrel.web.shared import pool
 
 pages = Blueprint("entries", __name__)
 
 MOST = 500
 """Entries in one send; a page that was offline longer sends in turns."""
-_REDRAWN = ("rows", "trials", "undo", "leave-out", "take-back")
+_REDRAWN = ("rows", "trials", "option", "undo", "leave-out", "take-back")
 
 
 @pages.post("/runs/<int:run>/entries")
@@ -37,16 +36,15 @@ def save(run: int) -> ResponseReturnValue:
     if not isinstance(sent, Mapping) or not isinstance(sent.get("entries"), list) or len(sent["entries"]) > MOST:
         return _refused(f"the body must be an object with a list 'entries' of at most {MOST}")
     with transaction(pool()) as connection:
-        found = run_store.get(connection, run)
-        if found is None:
+        before = open_in(connection, run)
+        if before is None:
             abort(404)
-        definition = definition_of(connection, found.hash)
         new: list[NewEntry] = []
         refused: dict[str, str] = {}
         for body in sent["entries"]:
             try:
-                entry = _entry(body, found.bench)
-                check_entry(definition, entry.kind, entry.slot, entry.body)
+                entry = _entry(body, before.run.bench)
+                check_entry(before.definition, entry.kind, entry.slot, entry.body)
                 new.append(entry)
             except CavrelError as fault:
                 refused[str(body.get("key", "")) if isinstance(body, Mapping) else ""] = str(fault)

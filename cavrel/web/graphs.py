@@ -105,7 +105,10 @@ def straightened(opened: Opened, fit: FitAnalysis) -> Straightened:
     if fit.drawable and fit.diagnostics is not None:
         finite = np.array([m.x for m in marks])
         scale = points.fit_scale(*points.span(finite), 0.0, 1.0, 6)
-        grid = np.linspace(scale.low, scale.high, 60)
+        low = scale.low
+        if opened.definition.fits[fit.name].model == "power":
+            low = max(low, 0.8 * float(finite.min()))  # a power law with a negative exponent has no value at nought
+        grid = np.linspace(low, scale.high, 60)
         y, u = fit.at(grid)
         k = uncertainty.coverage_factor(
             fit.diagnostics.dof if fit.source == "scatter" else math.inf, opened.analysis.rules.student

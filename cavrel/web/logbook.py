@@ -53,6 +53,11 @@ def _line(opened: Opened, entry: Entry) -> Line:
             where, what = margin.where(opened, place), "taken back into the fit"
         case "rows":
             where, what = opened.definition.series[place].label, f"{body['count']} rows ruled"
+        case "option":
+            option = opened.definition.options.get(place)
+            choice = str(body.get("choice", ""))
+            where = option.label if option else "Convention"
+            what = option.choices[choice].label if option and choice in option.choices else choice
         case "trials":
             where, what = (
                 opened.definition.series[place.split(".")[0]].columns[place.split(".")[1]].label,

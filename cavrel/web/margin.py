@@ -59,11 +59,15 @@ def where(opened: Opened, slot: str) -> str:
     if parts[0] == "quantities":
         body = opened.definition.quantities.get(parts[1])
         return body.label if body else slot
+    series = opened.definition.series.get(parts[0])
+    if series is None or (len(parts) > 2 and parts[1] not in series.columns):
+        return slot  # a place that the convention now chosen does not have
+    row = f"{series.short}, row" if len(opened.definition.series) > 1 else "Row"
     if len(parts) == 2:
-        return f"Row {parts[1]}"
-    column = opened.definition.series[parts[0]].columns[parts[1]]
+        return f"{row} {parts[1]}"
     repeated = opened.state.trials.get(f"{parts[0]}.{parts[1]}", 1) > 1
-    return f"Row {parts[2]}, trial {parts[3]}" if repeated else f"Row {parts[2]}, {column.label.lower()}"
+    label = series.columns[parts[1]].label
+    return f"{row} {parts[2]}, trial {parts[3]}" if repeated else f"{row} {parts[2]}, {label[0].lower()}{label[1:]}"
 
 
 def corrections(opened: Opened) -> Iterable[Note]:

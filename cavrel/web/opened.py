@@ -4,6 +4,7 @@ import json
 from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import datetime, timezone
 from functools import lru_cache
 from threading import Lock
 
@@ -20,12 +21,12 @@ from cavrel.core.straighten import LineMeaning
 from cavrel.store import entries as entry_store
 from cavrel.store import runs as run_store
 from cavrel.store.pool import Connection, Pool, transaction
-from cavrel.store.runs import Run
+from cavrel.store.runs import Course, Run
 
 
 @dataclass(frozen=True, slots=True)
 class Opened:
-    """``flags``: suspicions nobody has answered; ``answered``: those that a person let stand."""
+    """``definition``: under the conventions chosen; ``flags``: suspicions nobody has answered; ``answered``: those that a person let stand."""
 
     run: Run
     definition: Definition
@@ -104,14 +105,27 @@ def open_in(connection: Connection, run_id: int) -> Opened | None:
     return opened
 
 
+def unstarted(definition: Definition, course: Course | None, options: Mapping[str, str]) -> Opened:
+    """An experiment as it would open before its first reading, under ``options``."""
+    now = datetime.now(timezone.utc)
+    entries = tuple(
+        Entry(-i, "option", f"option:{name}", {"choice": choice}, "", now, now)
+        for i, (name, choice) in enumerate(options.items(), 1)
+    )
+    rules = course.rules if course else {}
+    run = Run(0, definition.title, 0, "", rules, {}, {}, "", definition.content_hash(), definition.id, now, 0)
+    return work_out(run, definition, entries)
+
+
 def work_out(run: Run, definition: Definition, entries: tuple[Entry, ...]) -> Opened:
     """Sheet, analysis, remarks and slips of a run from its entries."""
     state = assemble(definition, entries, {**run.course_rules, **run.rules}, run.instruments)
-    program = catalogue.program_of(definition, state.run.instruments)
+    program = catalogue.program_of(definition, state.run.instruments, state.run.options)
     analysis = analyse(program, state.run)
-    meanings = catalogue.meanings_of(definition)
+    meanings = catalogue.meanings_of(definition, state.run.options)
     found = remarks(analysis, meanings)
     # An answer holds for what was seen when it was given; a new reading in the same place asks again.
     answered = tuple(f for f in found if state.stands.get(f"{f.code}@{f.at}") == f.seen)
     flags = tuple(f for f in found if f not in answered)
-    return Opened(run, definition, program, entries, state, analysis, flags, answered, find(analysis, flags), meanings)
+    slips = find(analysis, flags)
+    return Opened(run, state.definition, program, entries, state, analysis, flags, answered, slips, meanings)

@@ -1,9 +1,10 @@
-"""Shelf: the experiments, what each finds and what can hurt, and the runs of the course. Starting a run."""
+"""Shelf: the experiments, what each finds and what can hurt. Starting a run."""
 
 from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime, timezone
 from functools import lru_cache
-from typing import Any
-from uuid import UUID, uuid4
+from uuid import UUID, uuid4, uuid5
 
 from flask import Blueprint, abort, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
@@ -12,41 +13,69 @@ from markupsafe import Markup
 from cavrel import catalogue
 from cavrel.core.definition import FIELDS, Definition
 from cavrel.core.rules import HouseRules
+from cavrel.store import entries as entry_store
+from cavrel.store import own as own_store
 from cavrel.store import runs as run_store
+from cavrel.store.entries import NewEntry
 from cavrel.store.pool import Connection, transaction
 from cavrel.store.runs import Bench, Course
-from cavrel.web.opened import open_in
+from cavrel.web import tables
+from cavrel.web.opened import definition_of, unstarted
 from cavrel.web.shared import pool
-from cavrel.web.stages import stages
 
 pages = Blueprint("shelf", __name__)
 
 
-@lru_cache(maxsize=64)
-def drawing(experiment: str) -> Markup | None:
-    """The apparatus of an experiment as SVG, or None where none is drawn."""
-    path = catalogue.HERE / "drawings" / f"{experiment}.svg"
+@lru_cache(maxsize=128)
+def drawing(experiment: str, folder: str = "drawings") -> Markup | None:
+    """The apparatus of an experiment as SVG, or its circuit from the folder ``circuits``; None where none is drawn."""
+    path = catalogue.HERE / folder / f"{experiment}.svg"
     return Markup(path.read_text(encoding="utf-8")) if path.exists() else None
 
 
-def _course(connection: Connection) -> tuple[Course | None, list[Bench]]:
+def course_of(connection: Connection) -> tuple[Course | None, list[Bench]]:
+    """The course of this server, with its benches."""
     courses = run_store.courses(connection)
     course = courses[0] if courses else None
     return course, run_store.benches(connection, course.id) if course else []
 
 
-def _runs(connection: Connection, course: Course | None) -> list[dict[str, Any]]:
-    found = []
-    for run in run_store.of_course(connection, course.id) if course else []:
-        opened = open_in(connection, run.id)
-        if opened is not None:
-            found.append({"run": run, "stages": stages(opened), "flags": sum(f.level != "note" for f in opened.flags)})
+@dataclass(frozen=True, slots=True)
+class OnShelf:
+    """An experiment as the shelf offers it. ``version``: of one that the course wrote itself, 0 for those that ship; ``words``: what a
+    search looks through."""
+
+    definition: Definition
+    version: int
+    words: str
+
+    @property
+    def id(self) -> str:
+        return self.definition.id
+
+
+def _words(definition: Definition) -> str:
+    labels = [r.label for r in definition.results.values()] + [s.label for s in definition.series.values()]
+    parts = [definition.id, definition.title, definition.field, definition.aim, *definition.apparatus, *labels]
+    return " ".join(parts).lower()
+
+
+def on_shelf(connection: Connection, course: Course | None) -> dict[str, OnShelf]:
+    """Every experiment that can be started: those that ship, and the newest version of each that the course wrote."""
+    found = {name: OnShelf(d, 0, _words(d)) for name, d in catalogue.experiments().items()}
+    for own in own_store.latest(connection, course.id) if course else []:
+        definition = definition_of(connection, own.hash)
+        found[own.experiment] = OnShelf(definition, own.version, _words(definition))
     return found
 
 
-def _fields() -> list[tuple[str, list[Definition]]]:
-    shelf = catalogue.experiments().values()
-    return [(f, own) for f in FIELDS if (own := [d for d in shelf if d.field == f])]
+def _fields(shelf: Mapping[str, OnShelf], wanted: str) -> list[tuple[str, list[OnShelf]]]:
+    """The shelf by field, as far as every word of ``wanted`` is found in it; the course's own first."""
+    words = wanted.lower().split()
+    fitting = [e for e in shelf.values() if all(w in e.words for w in words)]
+    own = [e for e in fitting if e.version]
+    fields = [(f, [e for e in fitting if e.definition.field == f and not e.version]) for f in FIELDS]
+    return [(name, entries) for name, entries in [("written here", own), *fields] if entries]
 
 
 def _rules(course: Course | None) -> HouseRules:
@@ -55,64 +84,79 @@ def _rules(course: Course | None) -> HouseRules:
 
 @pages.get("/")
 def page() -> ResponseReturnValue:
+    wanted = request.args.get("q", "").strip()[:80]
     with transaction(pool()) as connection:
-        course, _ = _course(connection)
-        runs = _runs(connection, course)
+        course, _ = course_of(connection)
+        fields = _fields(on_shelf(connection, course), wanted)
     return render_template(
-        "shelf/page.html", course=course, rules=_rules(course), fields=_fields(), runs=runs, drawing=drawing
+        "shelf/page.html", course=course, rules=_rules(course), fields=fields, wanted=wanted, drawing=drawing
     )
 
 
 @pages.get("/shelf.json")
 def twin() -> ResponseReturnValue:
-    """Experiments and runs as data."""
+    """The experiments as data."""
     with transaction(pool()) as connection:
-        course, _ = _course(connection)
-        runs = _runs(connection, course)
+        course, _ = course_of(connection)
+        shelf = on_shelf(connection, course)
     return jsonify(
         course=course.title if course else None,
         experiments=[
-            {"id": d.id, "title": d.title, "field": d.field, "aim": d.aim} for _, own in _fields() for d in own
-        ],
-        runs=[
             {
-                "id": r["run"].id,
-                "title": r["run"].title,
-                "bench": r["run"].bench,
-                "experiment": r["run"].experiment,
-                "stages": {s.key: s.line for s in r["stages"]},
-                "suspicions": r["flags"],
+                "id": e.id,
+                "title": e.definition.title,
+                "field": e.definition.field,
+                "aim": e.definition.aim,
+                "minutes": e.definition.minutes,
+                "version": e.version or None,
             }
-            for r in runs
+            for _, own in _fields(shelf, request.args.get("q", ""))
+            for e in own
         ],
     )
 
 
-def _experiment(name: str) -> Definition:
-    definition = catalogue.experiments().get(name)
-    if definition is None:
+def _experiment(connection: Connection, course: Course | None, name: str) -> OnShelf:
+    found = on_shelf(connection, course).get(name)
+    if found is None:
         abort(404)
-    return definition
+    return found
 
 
 @pages.get("/experiments/<name>")
 def experiment(name: str) -> ResponseReturnValue:
-    definition = _experiment(name)
-    return _experiment_page(definition, {}, {})
+    return _experiment_page(name, dict(request.args), {})
 
 
 @pages.get("/experiments/<name>.json")
 def experiment_twin(name: str) -> ResponseReturnValue:
     """The definition as it is."""
-    return jsonify(_experiment(name).document())
-
-
-def _experiment_page(definition: Definition, typed: Mapping[str, str], faults: Mapping[str, str]) -> str:
     with transaction(pool()) as connection:
-        course, benches = _course(connection)
+        course, _ = course_of(connection)
+        return jsonify(_experiment(connection, course, name).definition.document())
+
+
+def chosen_options(definition: Definition, typed: Mapping[str, str]) -> dict[str, str]:
+    """The conventions in a form's fields that are none of the defaults; what is no choice is passed over."""
+    found = {}
+    for name, option in definition.options.items():
+        choice = typed.get(f"option-{name}", option.default)
+        if choice in option.choices and choice != option.default:
+            found[name] = choice
+    return found
+
+
+def _experiment_page(name: str, typed: Mapping[str, str], faults: Mapping[str, str]) -> str:
+    with transaction(pool()) as connection:
+        course, benches = course_of(connection)
+        shown = _experiment(connection, course, name)
+    blank = unstarted(shown.definition, course, chosen_options(shown.definition, typed))
     return render_template(
         "shelf/experiment.html",
-        d=definition,
+        d=blank.definition,
+        version=shown.version,
+        tables=tables.tables(blank),
+        fields=tables.quantities(blank),
         course=course,
         benches=benches,
         drawing=drawing,
@@ -125,22 +169,34 @@ def _experiment_page(definition: Definition, typed: Mapping[str, str], faults: M
 @pages.post("/experiments/<name>/runs")
 def start(name: str) -> ResponseReturnValue:
     """Start a run; sent twice, it starts one."""
-    definition = _experiment(name)
-    typed = {field: request.form.get(field, "").strip() for field in ("bench", "title", "key")}
+    typed = {field: text.strip() for field, text in request.form.items() if field != "csrf_token"}
     faults: dict[str, str] = {}
     try:
-        key = UUID(typed["key"])
+        key = UUID(typed.get("key", ""))
     except ValueError:
         typed["key"], key = "", uuid4()
-    if not 1 <= len(typed["title"]) <= 120 or "\x00" in typed["title"]:
+    title = typed.get("title", "")
+    if not 1 <= len(title) <= 120 or "\x00" in title:
         faults["title"] = "Give the run a title of up to 120 characters."
     with transaction(pool()) as connection:
-        course, benches = _course(connection)
-        chosen = next((b for b in benches if str(b.id) == typed["bench"]), None)
+        course, benches = course_of(connection)
+        definition = _experiment(connection, course, name).definition
+        chosen = next((b for b in benches if str(b.id) == typed.get("bench")), None)
         if course is None or chosen is None:
             faults["bench"] = "Choose the bench that measures."
         if not faults and course is not None and chosen is not None:
-            run = run_store.start(connection, course.id, chosen.id, definition, typed["title"], key)
+            run = run_store.start(connection, course.id, chosen.id, definition, title, key)
+            options = chosen_options(definition, typed)
+            entry_store.append(connection, run, _conventions(options, chosen.name, key))
     if faults:
-        return _experiment_page(definition, typed, faults), 422
+        return _experiment_page(name, typed, faults), 422
     return redirect(url_for("measure.page", run=run), 303)
+
+
+def _conventions(options: Mapping[str, str], bench: str, key: UUID) -> list[NewEntry]:
+    """The conventions chosen at the start, as the run's first entries; sent twice, they stand once."""
+    now = datetime.now(timezone.utc)
+    return [
+        NewEntry("option", f"option:{name}", {"choice": choice}, bench, now, uuid5(key, f"option {name}"))
+        for name, choice in options.items()
+    ]

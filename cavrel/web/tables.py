@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from cavrel.core import units
 from cavrel.core.definition import Column, Series
 from cavrel.core.formula.evaluate import Environment
@@ -216,7 +218,13 @@ def suggested(opened: Opened, key: str) -> list[str]:
         return []
     run, unit = opened.program.suggestions[key]
     values = {k: v.value[None, :] for k, v in opened.analysis.values.items()}
+    # What is known already may say what to try next: the sum of two resistances for both in series.
+    values |= {name: np.array([[result.value]]) for name, result in opened.analysis.results.items()}
     numbers = run(Environment(values, opened.analysis.sheet.keep))[0]
-    gauge = opened.program.input_of[key].gauge
-    places = decimals_of(gauge.least_count, unit) if gauge and gauge.least_count else 1
+    if not np.isfinite(numbers).all():
+        return []
+    spec = opened.program.input_of[key]
+    if spec.gauge is None or not spec.gauge.least_count:
+        return [f"{unit.from_si(float(number)):.3g}" for number in numbers]
+    places = decimals_of(spec.gauge.least_count, unit)
     return [f"{unit.from_si(float(number)):.{places}f}" for number in numbers]

@@ -1,7 +1,6 @@
 """The experiments that ship: each simulated, analysed, and held to its truth; accepted values against their sources."""
 
 import json
-import math
 
 import numpy as np
 import pytest
@@ -21,13 +20,13 @@ RUNS = 60
 
 @pytest.mark.parametrize("experiment", list(catalogue.experiments()))
 def test_simulated_runs_hold_their_truth(experiment: str) -> None:
-    """A sample of what ``./run coverage`` counts: both intervals within 3.5 binomial errors, few runs remarked on."""
+    """A sample of what ``./run coverage`` counts; so many samples are taken that one in ten thousand must be let pass. Hardly any clean
+    run is remarked on."""
     found = cover(experiment, RUNS, first_seed=10_000)
     assert found
     for held in found:
-        for share, wanted in ((held.one, 0.6827), (held.wide, 0.95)):
-            assert abs(share - wanted) <= 3.5 * math.sqrt(wanted * (1 - wanted) / RUNS), (held.result, share)
-        assert held.flagged <= 5
+        assert held.chance > 2e-5, (held.result, held.one, held.wide)
+        assert held.flagged <= 3
 
 
 def test_one_seed_gives_one_run() -> None:

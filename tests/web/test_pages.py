@@ -1,57 +1,23 @@
 """Pages and their twins, saving over HTTP, and what the pages say when something is wrong."""
 
-import html
 import json
 import re
-from datetime import datetime, timezone
 from typing import Any
 from uuid import uuid4
 
 import pytest
 from flask.testing import FlaskClient
 
+from cavrel import catalogue
 from cavrel.core import run as runs
+from tests.web.http import entry, save, start, text, token
 
 STAGES = ["measure", "straighten", "judge", "logbook"]
 
 
-def text(client: FlaskClient, path: str) -> str:
-    answer = client.get(path)
-    assert answer.status_code == 200, path
-    return html.unescape(re.sub(r"\s+", " ", re.sub(r"<[^>]+>", "", answer.text)))
-
-
-def token(client: FlaskClient) -> str:
-    return client.get("/token").json["token"]
-
-
-def entry(kind: str, slot: str, **body: Any) -> dict[str, Any]:
-    return {
-        "key": str(uuid4()),
-        "kind": kind,
-        "slot": slot,
-        "body": body,
-        "made_at": datetime.now(timezone.utc).isoformat(),
-    }
-
-
-def save(client: FlaskClient, run: int, *entries: dict[str, Any], page: str = "measure"):
-    return client.post(
-        f"/runs/{run}/entries", json={"page": page, "entries": list(entries)}, headers={"X-CSRFToken": token(client)}
-    )
-
-
 @pytest.fixture
 def run(client: FlaskClient) -> int:
-    page = client.get("/experiments/pendulum").text
-    bench = re.search(r'<option value="(\d+)">Fresnel', page)
-    assert bench
-    form = {"bench": bench[1], "title": "Over HTTP", "key": str(uuid4()), "csrf_token": token(client)}
-    answer = client.post("/experiments/pendulum/runs", data=form)
-    assert answer.status_code == 303
-    found = re.search(r"/runs/(\d+)/", answer.location)
-    assert found
-    return int(found[1])
+    return start(client, "pendulum", "Fresnel", "Over HTTP")
 
 
 @pytest.mark.parametrize("stage", STAGES)
@@ -64,11 +30,27 @@ def test_every_stage_of_the_demonstration_has_a_page_and_a_twin(client: FlaskCli
 
 def test_the_shelf(client: FlaskClient) -> None:
     page = text(client, "/")
-    for word in ("Gravity from a swinging bob", "Lantern", "Prism", "Wick", "1 suspicion", "9.8147"):
+    for word in ("Gravity from a swinging bob", "Mechanics", "Modern", "9.8147"):
         assert word in page
     twin = client.get("/shelf.json").json
-    assert {"pendulum", "spring", "half-life"} <= {e["id"] for e in twin["experiments"]}
-    assert {r["bench"]: r["stages"]["measure"] for r in twin["runs"]}["Wick"] == "17 of 40 readings"
+    assert {e["id"] for e in twin["experiments"]} == set(catalogue.experiments())
+
+
+def test_searching_the_shelf(client: FlaskClient) -> None:
+    page = text(client, "/?q=laser+scale")
+    assert "Gravity between lead balls" in page
+    assert "Resistors on a metre of wire" not in page
+    assert [e["id"] for e in client.get("/shelf.json?q=swinging bob").json["experiments"]] == ["pendulum"]
+    assert "No experiment on the shelf has these words" in text(client, "/?q=levitation")
+
+
+def test_the_runs_of_the_course(client: FlaskClient) -> None:
+    page = text(client, "/runs")
+    for word in ("Lantern", "Prism", "Wick", "1 suspicion"):
+        assert word in page
+    twin = client.get("/runs.json").json
+    measured = {(r["bench"], r["experiment"]): r["stages"]["measure"] for r in twin["runs"]}
+    assert measured["Wick", "pendulum"] == "17 of 40 readings"
 
 
 def test_the_demonstration_has_something_to_say(client: FlaskClient) -> None:

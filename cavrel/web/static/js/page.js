@@ -19,4 +19,5 @@ if (document.body.dataset.run) {
   }
   startKeeping();
 }
+if (document.getElementById("find")) (await import("./find.js")).start();
 document.documentElement.dataset.ready = "yes";
