@@ -14,7 +14,7 @@ from cavrel.core.fitting import Bound, FitAnalysis
 from cavrel.core.formula.evaluate import Environment
 from cavrel.core.formula.nodes import Member, Name, walk
 from cavrel.core.formula.parse import parse
-from cavrel.core.program import Derived, FitStep, PredictStep, Program, ResultStep
+from cavrel.core.program import Derived, FitStep, PictureStep, PredictStep, Program, ResultStep
 from cavrel.core.rules import HouseRules, Site
 from cavrel.core.run import RunDocument
 from cavrel.core.sheet import Sheet, lay_out
@@ -86,6 +86,17 @@ class PredictionAnalysis:
 
 
 @dataclass(frozen=True, slots=True)
+class ForcePicture:
+    """Forces on a rule, as the readings have them. ``pivot``: mark in metres; ``forces``: (label, mark in metres, newtons, downwards);
+    ``row``: of the series it is drawn for, from 1, or None."""
+
+    name: str
+    pivot: float
+    forces: tuple[tuple[str, float, float], ...]
+    row: int | None
+
+
+@dataclass(frozen=True, slots=True)
 class Analysis:
     """Everything that follows from one sheet."""
 
@@ -101,6 +112,7 @@ class Analysis:
     dof: Array
     accepted: Mapping[str, Accepted]
     checks: Mapping[int, bool | None]
+    pictures: Mapping[str, ForcePicture]
 
 
 def analyse(program: Program, run: RunDocument, rules: HouseRules | None = None) -> Analysis:
@@ -217,6 +229,10 @@ class _Runner:
             for step in self.program.steps:
                 if isinstance(step, Derived):
                     values[step.key] = self.described(step.key, step.unit)
+            pictures = {step.key: picture for step in self.program.pictures if (picture := self.picture(step))}
+        # Worked out in the order of what each needs, shown in the order of the definition.
+        results = {name: self.results[name] for name in self.program.definition.results}
+        fits = {name: self.fits[name] for name in self.program.definition.fits}
         return Analysis(
             self.program,
             self.run,
@@ -224,12 +240,13 @@ class _Runner:
             self.sheet,
             self.pushes,
             values,
-            self.fits,
-            self.results,
+            fits,
+            results,
             self.predictions,
             self.dof,
             self.accepted,
             checks,
+            pictures,
         )
 
     def shaped(self, step: Derived) -> Array:
@@ -237,6 +254,21 @@ class _Runner:
         values = step.run(self.environment)
         rows = self.sheet.rows[step.series] if step.series else 1
         return values if values.shape[1] == rows else np.broadcast_to(values, (values.shape[0], rows))
+
+    def picture(self, step: PictureStep) -> ForcePicture | None:
+        """A picture of the last row that has everything it needs, or of the run's single readings; None while something is missing."""
+        columns = [step.pivot(self.environment)]
+        for at, force in step.forces:
+            columns += [at(self.environment), force(self.environment)]
+        rows = max(column.shape[1] for column in columns)
+        table = np.array([np.broadcast_to(column[0], rows) for column in columns])
+        whole = np.flatnonzero(np.isfinite(table).all(axis=0))
+        if not len(whole):
+            return None
+        here = table[:, whole[-1]].tolist()
+        labels = [f.label for f in self.program.definition.pictures[step.key].forces]
+        forces = tuple(zip(labels, here[1::2], here[2::2], strict=True))
+        return ForcePicture(step.key, here[0], forces, int(whole[-1]) + 1 if step.series else None)
 
     def truth(self, values: Array) -> bool | None:
         value = values[0, 0]

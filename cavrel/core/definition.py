@@ -182,6 +182,23 @@ class Prediction(_Model):
     unit: UnitText | None = None
 
 
+class Force(_Model):
+    """A force on a rule: ``at`` its mark, ``force`` its size downwards."""
+
+    label: Annotated[str, Field(min_length=1, max_length=40)]
+    at: Formula
+    force: Formula
+
+
+class Picture(_Model):
+    """A rule on its pivot with an arrow for each force, to scale; of the single readings, or of the last full row of ``series``."""
+
+    label: Annotated[str, Field(min_length=1, max_length=80)]
+    series: Key | None = None
+    pivot: Formula
+    forces: Annotated[tuple[Force, ...], Field(min_length=1, max_length=8)]
+
+
 class Choice(_Model):
     """One way of an option: ``set`` overrides parts of the definition by path."""
 
@@ -216,26 +233,19 @@ class Timer(_Model):
     """How the deck times a step.
 
     ``laps``: start, count ``laps`` of ``lap`` (a word, and its plural), stop. ``interval``: call out every ``every``, and move on to the next
-    cell, until ``for`` is over. ``wait``: let ``for`` pass before reading. ``steady``: readings one ``every``, until the last of them, over
-    ``for``, lie ``within`` of each other.
+    cell, until ``for`` is over. ``wait``: let ``for`` pass before reading.
     """
 
-    kind: Literal["laps", "interval", "wait", "steady"]
+    kind: Literal["laps", "interval", "wait"]
     laps: Formula = "1"
     lap: Annotated[str, Field(max_length=20)] = "lap"
     plural: Annotated[str, Field(max_length=20)] = "laps"
     every: Amount | None = None
     lasting: Annotated[Amount | None, Field(alias="for")] = None
-    within: Amount | None = None
 
     @model_validator(mode="after")
     def _what_its_kind_needs(self) -> "Timer":
-        wanted = {
-            "laps": (),
-            "interval": ("every", "lasting"),
-            "wait": ("lasting",),
-            "steady": ("every", "lasting", "within"),
-        }
+        wanted = {"laps": (), "interval": ("every", "lasting"), "wait": ("lasting",)}
         missing = [name for name in wanted[self.kind] if getattr(self, name) is None]
         if missing:
             raise ValueError(f"a timer of kind '{self.kind}' says '{missing[0].replace('lasting', 'for')}'")
@@ -308,6 +318,7 @@ class Definition(_Model):
     fits: Annotated[dict[Key, Fit], Field(max_length=12)] = {}
     results: Annotated[dict[Key, Result], Field(max_length=24)] = {}
     predict: Annotated[dict[Key, Prediction], Field(max_length=12)] = {}
+    pictures: Annotated[dict[Key, Picture], Field(max_length=6)] = {}
     options: Annotated[dict[Key, Option], Field(max_length=8)] = {}
     checks: Annotated[tuple[Check, ...], Field(max_length=40)] = ()
     steps: Annotated[tuple[Step, ...], Field(max_length=40)] = ()

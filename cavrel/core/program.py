@@ -111,6 +111,16 @@ class CheckStep:
     index: int
 
 
+@dataclass(frozen=True, slots=True)
+class PictureStep:
+    """A force picture: ``pivot``, and (mark, force) of each arrow, compiled."""
+
+    key: str
+    series: str | None
+    pivot: Compiled
+    forces: tuple[tuple[Compiled, Compiled], ...]
+
+
 Step = Derived | FitStep | ResultStep | PredictStep
 
 
@@ -126,6 +136,7 @@ class Program:
     used_accepted: tuple[str, ...]
     accepted: Mapping[str, Accepted]
     suggestions: Mapping[str, tuple[Compiled, Unit]]
+    pictures: tuple[PictureStep, ...]
 
     @cached_property
     def input_of(self) -> dict[str, Input]:
@@ -179,6 +190,7 @@ class _Compiler:
             self.need(name, None, f"predict.{name}")
         self._check_places()
         checks = tuple(self._check(i) for i in range(len(definition.checks)))
+        pictures = tuple(self._picture(name) for name in definition.pictures)
         suggestions = {s.target: self._suggestion(i) for i, s in enumerate(definition.suggest)}
         return Program(
             definition,
@@ -189,6 +201,7 @@ class _Compiler:
             tuple(self.used_accepted),
             self.accepted,
             suggestions,
+            pictures,
         )
 
     def _unique_names(self) -> None:
@@ -211,6 +224,17 @@ class _Compiler:
                     raise DefinitionError(f"steps.{i}.fills", f"unknown quantity or column '{fill}'")
             if step.timer:
                 self.formula(step.timer.laps, None, f"steps.{i}.timer.laps", PLAIN)
+                for key, amount in (("every", step.timer.every), ("for", step.timer.lasting)):
+                    if amount is not None:
+                        self._seconds(amount, f"steps.{i}.timer.{key}")
+
+    def _seconds(self, amount: str, place: str) -> None:
+        try:
+            value, unit = units.quantity(amount)
+        except CavrelError as fault:
+            raise DefinitionError(place, fault.what) from fault
+        if unit.dimension != units.unit("s").dimension or not 1 <= value <= 1e6:
+            raise DefinitionError(place, f"'{amount}' is no time of at least a second, such as '10 s' or '5 min'")
 
     # --- names -------------------------------------------------------------------------------------------------------
 
@@ -339,7 +363,7 @@ class _Compiler:
         if series is not None and kind.series not in (None, series):
             raise DefinitionError(f"{place}.formula", f"this runs over the rows of '{kind.series}', not of '{series}'")
         assert kind.dimension is not None
-        unit = self.unit(body.unit if body.unit is not None else kind.dimension.si(), place)
+        unit = self.unit(body.unit if body.unit is not None else kind.dimension.named(), place)
         self.kinds[key] = Kind(kind.dimension, series)
         self.steps.append(Derived(key, name, series, unit, run))
 
@@ -425,11 +449,11 @@ class _Compiler:
         else:
             shape = built_in(body.model, body.offset)
             dimensions = dict(shape.units(x_dimension, y_kind.dimension))
-        parameters = {p: units.unit(d.si()) for p, d in dimensions.items()}
+        parameters = {p: units.unit(d.named()) for p, d in dimensions.items()}
         for parameter, unit in parameters.items():
             self.kinds[f"{name}.{parameter}"] = Kind(unit.dimension)
         self.kinds[name] = Kind(PLAIN)  # so that the fit itself counts as compiled
-        x_unit, y_unit = units.unit(x_dimension.si()), units.unit(y_kind.dimension.si())
+        x_unit, y_unit = units.unit(x_dimension.named()), units.unit(y_kind.dimension.named())
         self.steps.append(
             FitStep(
                 name,
@@ -556,6 +580,24 @@ class _Compiler:
         if kind.series:
             raise DefinitionError(f"{place}.rule", "this is true or false row by row; say all(...) or any(...)")
         return CheckStep(run, index)
+
+    def _picture(self, name: str) -> PictureStep:
+        body, place = self.definition.pictures[name], f"pictures.{name}"
+        if body.series is not None and body.series not in self.definition.series:
+            raise DefinitionError(f"{place}.series", f"unknown series '{body.series}'")
+        metre, newton = units.unit("m").dimension, units.unit("N").dimension
+
+        def run(text: str, key: str, wanted: Dimension) -> Compiled:
+            _, kind, compiled = self.formula(text, body.series, f"{place}.{key}", wanted)
+            if kind.series not in (None, body.series):
+                raise DefinitionError(f"{place}.{key}", f"this runs over the rows of '{kind.series}'")
+            return compiled
+
+        forces = tuple(
+            (run(f.at, f"forces.{i}.at", metre), run(f.force, f"forces.{i}.force", newton))
+            for i, f in enumerate(body.forces)
+        )
+        return PictureStep(name, body.series, run(body.pivot, "pivot", metre), forces)
 
     def _suggestion(self, index: int) -> tuple[Compiled, Unit]:
         suggest = self.definition.suggest[index]

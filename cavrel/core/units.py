@@ -74,12 +74,28 @@ class Dimension:
         below = under[0] if len(under) == 1 else f"({' '.join(under)})"
         return f"{' '.join(over) or '1'}/{below}"
 
+    def named(self) -> str:
+        """The same with the names that units have: ``N`` for ``kg m/s^2``. What may be an energy or a torque is ``N m``."""
+        return _NAMED_SI.get(self.si(), self.si())
+
     def words(self) -> str:
         """For error messages: ``m/s^2``, or ``a plain number``."""
         return self.si() or "a plain number"
 
 
 PLAIN = Dimension()
+_NAMED_SI = {
+    "kg m/s^2": "N",
+    "kg m^2/s^2": "N m",
+    "kg m^2/s^3": "W",
+    "kg/(m s^2)": "Pa",
+    "kg m^2/(s^3 A)": "V",
+    "kg m^2/(s^3 A^2)": "Ω",
+    "kg m^2/(s^2 A^2)": "H",
+    "kg/(s^2 A)": "T",
+    "kg/s^2": "N/m",
+    "s^3 A^2/(kg m^2)": "1/Ω",
+}
 
 
 def _power(unit: str, power: Fraction) -> str:

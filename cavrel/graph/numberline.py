@@ -32,7 +32,10 @@ def number_line(
         if not other.own and low - room < other.value < high + room:
             low, high = min(low, other.value - 1.3 * other.u), max(high, other.value + 1.3 * other.u)
     pad = 0.06 * (high - low) or 0.01 * abs(high) or 1.0
-    x = fit_scale(low - pad, high + pad, 24.0, width - 150, 6, zero=False, tight=True)
+    names = max((len(e.label) for e in entries), default=0)
+    x = fit_scale(
+        low - pad, high + pad, 24.0, width - min(max(150.0, 7.0 * names + 28), 280.0), 6, zero=False, tight=True
+    )
     axis = height - 28
     parts = [svg.line(x.start, axis, x.end, axis, "axis")]
     for tick in x.ticks():

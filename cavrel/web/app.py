@@ -45,7 +45,7 @@ def create_app(pool: Pool, testing: bool = False) -> Flask:
     def static(name: str) -> str:
         return url_for("static", filename=name)
 
-    app.jinja_env.globals.update(static=static)
+    app.jinja_env.globals.update(static=static, drawing=shelf.drawing)
     for page in (shelf, runs, measure, straighten, judge, logbook, entries, patterns):
         app.register_blueprint(page.pages)
     app.add_url_rule("/sw.js", view_func=service_worker)

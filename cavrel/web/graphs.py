@@ -12,7 +12,7 @@ from cavrel.core.curve import law_curve, raw_columns
 from cavrel.core.document import result_text
 from cavrel.core.fitting import FitAnalysis
 from cavrel.core.rounding import significant
-from cavrel.graph import numberline, points
+from cavrel.graph import forces, numberline, points
 from cavrel.graph.points import Axis, Mark
 from cavrel.web.opened import Opened
 from cavrel.web.texts import one_line
@@ -85,9 +85,18 @@ def fit_marks(opened: Opened, fit: FitAnalysis) -> list[Mark]:
     return _marks(opened, series, fit.x, fit.y, fit.u_x, fit.u_y, fit_axes(opened, fit))
 
 
+def _live_fit(opened: Opened) -> FitAnalysis | None:
+    for entry in reversed(opened.entries):
+        series = entry.slot.partition(".")[0]
+        for name, step in opened.program.fits.items():
+            if step.series == series and step.x is not None:
+                return opened.analysis.fits[name]
+    return opened.fit
+
+
 def small(opened: Opened) -> Markup | None:
-    """The small live graph of the first fit."""
-    fit = opened.fit
+    """The small live graph: of the first fit over the table last written in."""
+    fit = _live_fit(opened)
     if fit is None:
         return None
     x_axis, y_axis = fit_axes(opened, fit)
@@ -95,6 +104,16 @@ def small(opened: Opened) -> Markup | None:
     return Markup(
         points.small(marks, x_axis, y_axis, points.described(f"{y_axis.symbol} against {x_axis.symbol}", marks))
     )
+
+
+def force_pictures(opened: Opened) -> list[tuple[str, Markup]]:
+    """(caption, drawing) of every force picture that has its numbers."""
+    found = []
+    for name, picture in opened.analysis.pictures.items():
+        label = opened.definition.pictures[name].label
+        caption = f"{label}: row {picture.row}" if picture.row else label
+        found.append((caption, Markup(forces.force_picture(picture.pivot, picture.forces, caption))))
+    return found
 
 
 def straightened(opened: Opened, fit: FitAnalysis) -> Straightened:
@@ -141,8 +160,18 @@ def _raw(opened: Opened, fit: FitAnalysis) -> Markup | None:
 def _column_axis(opened: Opened, values: Values) -> Axis:
     series, name = values.key.split(".")
     label = opened.definition.series[series].columns[name].label
-    unit = values.unit.dimension.si()
+    unit = values.unit.dimension.named()
     return Axis(label.lower() if len(label) < 18 else "", one_line(name), Axis("", "", unit).unit.replace("^2", "²"))
+
+
+def _alike(opened: Opened, one: str, other: str) -> bool:
+    """Whether two results are two ways to one value: one the weighted mean of the other, or both held against one named value."""
+    first, second = opened.definition.results[one], opened.definition.results[other]
+    if one == other:
+        return False
+    if other in first.combine or one in second.combine:
+        return True
+    return first.accepted is not None and first.accepted == second.accepted and first.unit == second.unit
 
 
 def judged(opened: Opened, result: ResultAnalysis, others: list[tuple[str, float, float]]) -> Markup:
@@ -151,14 +180,16 @@ def judged(opened: Opened, result: ResultAnalysis, others: list[tuple[str, float
     body = opened.definition.results[result.name]
     entries = [numberline.Entry(body.method or body.label, unit.from_si(result.value), result.u / unit.factor, True)]
     for name, other in opened.analysis.results.items():
-        if name != result.name and other.unit.dimension == unit.dimension and not other.reason:
+        if _alike(opened, result.name, name) and not other.reason:
             own = opened.definition.results[name]
             entries.append(numberline.Entry(own.method or own.label, unit.from_si(other.value), other.u / unit.factor))
     entries += [numberline.Entry(label, unit.from_si(value), u / unit.factor) for label, value, u in others]
     accepted = None
     if result.accepted is not None:
         value = unit.from_si(result.accepted.value)
-        shown = significant(value, 4 if not result.accepted.u else max(4, 0))
-        accepted = (value, result.accepted.u / unit.factor, f"accepted {shown} ({result.accepted.label})")
+        label = f"accepted {significant(value, 4)} ({result.accepted.label})"
+        if result.against_measured:
+            label = f"beside it {significant(value, 4)}, from this run"
+        accepted = (value, result.accepted.u / unit.factor, label)
     title = f"{body.label}: {result_text(opened.analysis, result)} on a number line with {len(entries)} values"
     return Markup(numberline.number_line(entries, accepted, unit.pretty, title))

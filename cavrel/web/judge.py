@@ -14,7 +14,7 @@ from cavrel.core.rounding import percent, significant, with_u
 from cavrel.graph import numberline
 from cavrel.store import runs as run_store
 from cavrel.store.pool import transaction
-from cavrel.web import graphs, margin
+from cavrel.web import graphs, margin, results
 from cavrel.web.margin import Note
 from cavrel.web.opened import Opened, open_in
 from cavrel.web.shared import frame, opened_or_404, pool, stage_page
@@ -123,6 +123,7 @@ def _notes(opened: Opened) -> list[Note]:
         notes.append(
             Note("suspect", flag.title, f"{slip.say} {moved}", slip.at, tuple(a for a in acts if a.act != "go") or acts)
         )
+    notes += [margin.of_flag(flag) for flag in opened.flags if flag.code in ("apart", "extrapolated")]
     for index, holds in opened.analysis.checks.items():
         check = opened.definition.checks[index]
         if holds is False and check.level != "note":
@@ -142,12 +143,41 @@ def _notes(opened: Opened) -> list[Note]:
     return [*notes, *margin.left_out(opened), *margin.remarks_of_bench(opened)]
 
 
+def _predictions(opened: Opened) -> list[dict[str, str]]:
+    """Values foretold from the fits, each with the interval of one more reading."""
+    found = []
+    for name, seen in opened.analysis.predictions.items():
+        body, unit = opened.definition.predict[name], seen.unit
+        x_unit = opened.program.fits[body.fit].x_unit
+        text, interval, at = "", "", ""
+        if not seen.reason:
+            rule = opened.analysis.rules.rounding
+            text = with_u(unit.from_si(seen.value), seen.u / unit.factor, unit.text, rule)
+            low, high = (significant(unit.from_si(v), 4) for v in (seen.low, seen.high))
+            interval = f"{low} to {high} {unit.pretty}"
+            at = f"{significant(seen.x, 4)} {x_unit.pretty}".strip()
+        found.append(
+            {
+                "label": body.label,
+                "text": text,
+                "interval": interval,
+                "at": at,
+                "outside": "outside what was measured" if seen.outside else "",
+                "waits": seen.reason,
+            }
+        )
+    return found
+
+
 def _content(opened: Opened) -> dict[str, Any]:
     taken, _ = readings(opened)
     rows = len(opened.fit.rows) if opened.fit else 0
+    every = results.overview(opened)
     return {
         "cards": [_card(opened, r) for r in opened.analysis.results.values()],
-        "basis": f"from {count(rows, 'row')}, {count(taken, 'reading')}",
+        "results": every if len(every) > 1 else [],
+        "predictions": _predictions(opened),
+        "basis": f"from {count(rows, 'row')}, {count(taken, 'reading')}" if rows else f"from {count(taken, 'reading')}",
     }
 
 

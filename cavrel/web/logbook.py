@@ -79,10 +79,12 @@ def _line(opened: Opened, entry: Entry) -> Line:
 
 
 def _timing(opened: Opened, body: Mapping[str, Any]) -> str:
+    if isinstance(body.get("call"), str):
+        return body["call"][:80]
     laps = body.get("laps")
     if not isinstance(laps, list) or not laps or not all(isinstance(lap, int | float) for lap in laps):
         return "a timing"
-    timer = next((s.timer for s in opened.definition.steps if s.timer), None)
+    timer = next((s.timer for s in opened.definition.steps if s.timer and s.timer.kind == "laps"), None)
     counted = count(len(laps), timer.lap, timer.plural) if timer else count(len(laps), "lap")
     total = f"{laps[-1]:.2f} s" if body.get("counted") is False else f"{counted} in {laps[-1]:.2f} s"
     return f"spoilt after {total}" if body.get("spoilt") else total

@@ -5,10 +5,11 @@ from typing import Any
 from flask import Blueprint, jsonify, render_template
 from flask.typing import ResponseReturnValue
 
+from cavrel.core import units
 from cavrel.core.definition import Timer
 from cavrel.core.document import result_document
 from cavrel.core.reading import decimals_of
-from cavrel.web import graphs, margin, tables
+from cavrel.web import graphs, margin, results, tables
 from cavrel.web.opened import Opened
 from cavrel.web.shared import frame, opened_or_404, stage_page
 
@@ -16,23 +17,42 @@ pages = Blueprint("measure", __name__)
 
 
 def _deck(opened: Opened) -> dict[str, Any] | None:
-    """What the deck times: the first step with a timer, its laps as they stand, and the columns it fills."""
+    """What the deck times: the stopwatch of the first step that counts laps, and the calls and waits of the others; None where nothing is
+    timed."""
+    watch, calls = None, []
     for step in opened.definition.steps:
-        if step.timer is not None:
-            return {
-                "timer": step.timer,
-                "laps": _laps(opened, step.timer),
+        timer = step.timer
+        if timer is None:
+            continue
+        if timer.kind == "laps":
+            watch = watch or {
+                "timer": timer,
+                "laps": _laps(opened, timer),
                 "fills": step.fills,
                 "decimals": _decimals(opened, step.fills),
-                "do": step.do,
             }
-    return None
+        else:
+            calls.append(
+                {
+                    "kind": timer.kind,
+                    "every": _seconds(timer.every),
+                    "lasting": _seconds(timer.lasting),
+                    "words": f"every {timer.every} for {timer.lasting}" if timer.every else f"wait {timer.lasting}",
+                    "fills": [key for key in step.fills if key in opened.program.input_of],
+                    "do": step.do,
+                }
+            )
+    return {"watch": watch, "calls": calls} if watch or calls else None
+
+
+def _seconds(amount: str | None) -> float:
+    return units.quantity(amount)[0] if amount else 0.0
 
 
 def laps_to_count(opened: Opened) -> int | None:
     """How many laps the deck counts now, or None where nothing is timed."""
     deck = _deck(opened)
-    return deck["laps"] if deck else None
+    return deck["watch"]["laps"] if deck and deck["watch"] else None
 
 
 def _laps(opened: Opened, timer: Timer) -> int:
@@ -54,6 +74,8 @@ def _content(opened: Opened) -> dict[str, Any]:
         "tables": tables.tables(opened),
         "fields": tables.quantities(opened),
         "small_graph": graphs.small(opened),
+        "pictures": graphs.force_pictures(opened),
+        "results": [] if opened.definition.fits else results.overview(opened),
         "deck": _deck(opened),
         "suggested": {key: tables.suggested(opened, key) for key in opened.program.suggestions},
     }

@@ -22,12 +22,16 @@ class Stage:
 
 
 def readings(opened: Opened) -> tuple[int, int]:
-    """Readings taken and readings ruled, over the measured columns."""
+    """Readings taken and readings ruled: the run's own, unless they are optional or have a default, and the measured columns."""
     taken = wanted = 0
+    for name, quantity in opened.definition.quantities.items():
+        if quantity.formula is None and quantity.default is None and not quantity.optional:
+            typed = sum(1 for text in trials(opened.state.run.quantities.get(name)) if text.strip())
+            taken, wanted = taken + typed, wanted + max(quantity.repeats, typed)
     for name, series in opened.definition.series.items():
         rows = opened.state.rows[name]
         for column, body in series.columns.items():
-            if body.role == "measured":
+            if body.role == "measured" and not body.optional:
                 cells = opened.state.run.series.get(name, {}).get(column, [])
                 taken += sum(1 for c in cells for text in trials(c) if text.strip())
                 wanted += rows * opened.state.trials[f"{name}.{column}"]
@@ -74,4 +78,4 @@ def _judge(opened: Opened) -> Stage:
     line = result_text(opened.analysis, result).split("\u2009")[0]
     if math.isfinite(verdict.percent_error):
         line += f", {percent(verdict.percent_error)}\u00a0%"
-    return Stage("judge", "Judge", line, "done" if verdict.kind in ("agrees", "none") else "begun")
+    return Stage("judge", "Judge", line, "done" if verdict.kind in ("agrees", "none", "side") else "begun")

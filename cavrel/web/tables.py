@@ -63,12 +63,13 @@ class Table:
 
 @dataclass(frozen=True, slots=True)
 class QuantityFields:
-    """A quantity of the run with a field for each repeat."""
+    """A quantity of the run with a field for each repeat. ``part``: what stands before the colon of its label, such as ``Part 1``."""
 
     name: str
     label: str
     unit: str
     fields: tuple[Field, ...]
+    part: str = ""
 
 
 def quantities(opened: Opened) -> list[QuantityFields]:
@@ -85,7 +86,11 @@ def quantities(opened: Opened) -> list[QuantityFields]:
             label = f"{body.label}, reading {i + 1}" if many > 1 else body.label
             slot = f"quantities.{name}.{i + 1}"
             fields.append(_field(opened, slot, text, label, f"quantities.{name}", body.default or ""))
-        found.append(QuantityFields(name, body.label, units.pretty(body.unit or ""), tuple(fields)))
+        part, colon, rest = body.label.partition(": ")
+        if not colon:
+            part, rest = "", body.label
+        shown = rest[0].upper() + rest[1:]
+        found.append(QuantityFields(name, shown, units.pretty(body.unit or ""), tuple(fields), part))
     return found
 
 

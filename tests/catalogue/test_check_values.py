@@ -140,7 +140,7 @@ def test_voltmeter_from_a_galvanometer() -> None:
     told = {"n": "30", "k": "20.00", "G": "100.0", "V": "3"}
     analysis = analysed("galvanometer-conversion", quantities={**told, "R_box": "4900"})
     assert shown(analysis, "R") == pytest.approx(3 / (30 * 20e-6) - 100)
-    assert shown(analysis, "step") == pytest.approx(0.1)
+    assert shown(analysis, "c") == pytest.approx(0.1)
     assert not any(flag.level == "danger" for flag in flags(analysis))
     overloaded = analysed("galvanometer-conversion", quantities={**told, "R_box": "2900"})
     assert any(flag.level == "danger" and flag.at == "quantities.R_box" for flag in flags(overloaded))

@@ -13,9 +13,12 @@ if (document.body.dataset.run) {
   startMargin();
   startKeys();
   if (document.body.dataset.page === "measure") {
-    const [{ start: startSheet }, { start: startWatch }] = await Promise.all([import("./sheet.js"), import("./watch.js")]);
+    const [{ start: startSheet }, { start: startWatch }, { start: startCaller }] = await Promise.all([
+      import("./sheet.js"), import("./watch.js"), import("./caller.js"),
+    ]);
     startSheet();
     startWatch();
+    startCaller();
   }
   startKeeping();
 }

@@ -59,7 +59,10 @@ export function nextFor(input, fills) {
 
 /** Cells that belong to the columns in `fills`, row by row. */
 export function fillable(fills) {
-  return [...document.querySelectorAll(".ruled input[data-slot]")].filter((i) => fills.includes(i.dataset.slot.split(".").slice(0, 2).join(".")));
+  return [...document.querySelectorAll("#tables input[data-slot]")].filter((i) => {
+    const [table, name] = i.dataset.slot.split(".");
+    return fills.includes(table === "quantities" ? name : `${table}.${name}`);
+  });
 }
 
 /** Show what is kept here but not yet in the page the server drew. */
@@ -113,6 +116,10 @@ export function start() {
     if (ruled) rule(ruled.dataset.rule, Number(ruled.dataset.count));
     const filled = event.target.closest("[data-fill]");
     if (filled) fill(filled);
+  });
+  document.addEventListener("change", (event) => {
+    const select = event.target.closest("select[data-option]");
+    if (select) keep("option", `option:${select.dataset.option}`, { choice: select.value });
   });
   document.addEventListener("cavrel:saved", (event) => {
     const waiting = new Set(kept().map((e) => e.slot));

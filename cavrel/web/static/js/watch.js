@@ -33,6 +33,7 @@ function active() {
 
 function where(input) {
   const parts = input.dataset.slot.split(".");
+  if (parts[0] === "quantities") return `reading ${parts[2]}`;
   const repeated = fillable(fills).filter((i) => i.dataset.slot.split(".")[2] === parts[2]).length > 1;
   return repeated ? `row ${parts[2]}, trial ${parts[3]}` : `row ${parts[2]}`;
 }

@@ -1,0 +1,47 @@
+"""All results of a run at a glance: value, what it is held against, and the word of the verdict."""
+
+from dataclasses import dataclass
+
+from cavrel.core.document import result_text
+from cavrel.core.judge import judge
+from cavrel.core.rounding import with_u
+from cavrel.web.opened import Opened
+
+_WORDS = {
+    "agrees": "agrees",
+    "wide": "too wide to tell",
+    "doubtful": "doubtful",
+    "disagrees": "does not agree",
+    "side": "",
+    "none": "",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Glance:
+    """One line. ``text`` is empty while there is no value, and ``waits`` says for what; ``against`` what it is compared with."""
+
+    name: str
+    label: str
+    text: str
+    against: str
+    kind: str
+    word: str
+    waits: str
+
+
+def overview(opened: Opened) -> list[Glance]:
+    """Every result in the order of the definition."""
+    found = []
+    for name, result in opened.analysis.results.items():
+        body, verdict = opened.definition.results[name], judge(opened.analysis, result)
+        against = ""
+        if result.accepted is not None and not result.reason:
+            unit, rule = result.unit, opened.analysis.rules.rounding
+            against = with_u(unit.from_si(result.accepted.value), result.accepted.u / unit.factor, unit.text, rule)
+        word = verdict.head.rstrip(".") if verdict.kind == "side" else _WORDS[verdict.kind]
+        text = "" if result.reason else result_text(opened.analysis, result)
+        found.append(
+            Glance(name, body.label, text, against, verdict.kind, "" if result.reason else word, result.reason)
+        )
+    return found
