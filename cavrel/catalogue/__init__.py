@@ -46,6 +46,8 @@ def read_toml(text: str) -> Definition:
         document = tomllib.loads(text)
     except tomllib.TOMLDecodeError as fault:
         raise DefinitionError("", f"not readable as TOML: {fault}") from fault
+    except RecursionError as fault:
+        raise DefinitionError("", "brackets stand too deep inside each other") from fault
     return definitions.load(document, instruments())
 
 

@@ -46,6 +46,8 @@ def read_text(text: str, check: bool = True) -> ReadText:
         line = int(match[1]) if match else max(text.count("\n"), 1)
         what = _AT_LINE.sub("", str(fault)).strip()
         return ReadText(None, (TextFault(line, "", f"not readable as TOML: {what[0].lower()}{what[1:]}"),))
+    except RecursionError:
+        return ReadText(None, (TextFault(1, "", "brackets stand too deep inside each other"),))
     try:
         definition = definitions.load(document, catalogue.instruments())
         if check:

@@ -5,6 +5,7 @@ from typing import Any
 from flask import Blueprint, jsonify, render_template
 from flask.typing import ResponseReturnValue
 
+from cavrel import catalogue
 from cavrel.core import units
 from cavrel.core.definition import Timer
 from cavrel.core.document import result_document
@@ -96,9 +97,17 @@ def twin(run: int) -> ResponseReturnValue:
         bench=opened.run.bench,
         entries=len(opened.entries),
         run=opened.state.run.model_dump(mode="json", exclude_defaults=True)
-        | {"format": "cavrel-run/1", "experiment": opened.run.experiment},
+        | {"format": "cavrel-run/1", "experiment": _experiment(opened)},
         result=result_document(opened.analysis, opened.flags, opened.slips, opened.meanings),
     )
+
+
+def _experiment(opened: Opened) -> str | dict[str, Any]:
+    """How a run document names its experiment: by id where it ships as it is, else whole, so that the document stands alone."""
+    shipped = catalogue.experiments().get(opened.run.experiment)
+    if shipped is not None and shipped.content_hash() == opened.run.hash:
+        return opened.run.experiment
+    return opened.base.document()
 
 
 def follow(opened: Opened, whole: bool) -> str:

@@ -2,7 +2,7 @@
 
 import json
 from collections import OrderedDict
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timezone
 from functools import lru_cache
@@ -26,9 +26,11 @@ from cavrel.store.runs import Course, Run
 
 @dataclass(frozen=True, slots=True)
 class Opened:
-    """``definition``: under the conventions chosen; ``flags``: suspicions nobody has answered; ``answered``: those that a person let stand."""
+    """``base``: the definition a run is pinned to; ``definition``: the same under the conventions chosen;
+    ``flags``: suspicions nobody has answered; ``answered``: those that a person let stand."""
 
     run: Run
+    base: Definition
     definition: Definition
     program: Program
     entries: tuple[Entry, ...]
@@ -105,13 +107,14 @@ def open_in(connection: Connection, run_id: int) -> Opened | None:
     return opened
 
 
-def unstarted(definition: Definition, course: Course | None, options: Mapping[str, str]) -> Opened:
-    """An experiment as it would open before its first reading, under ``options``."""
+def unstarted(
+    definition: Definition, course: Course | None, options: Mapping[str, str], readings: Iterable[tuple[str, str]] = ()
+) -> Opened:
+    """An experiment as it would open under ``options``, before its first reading or with ``readings``, (slot, text), that no run holds."""
     now = datetime.now(timezone.utc)
-    entries = tuple(
-        Entry(-i, "option", f"option:{name}", {"choice": choice}, "", now, now)
-        for i, (name, choice) in enumerate(options.items(), 1)
-    )
+    made = [("option", f"option:{name}", {"choice": choice}) for name, choice in options.items()]
+    made += [("reading", slot, {"text": text}) for slot, text in readings]
+    entries = tuple(Entry(i, kind, slot, body, "", now, now) for i, (kind, slot, body) in enumerate(made, 1))
     rules = course.rules if course else {}
     run = Run(0, definition.title, 0, "", rules, {}, {}, "", definition.content_hash(), definition.id, now, 0)
     return work_out(run, definition, entries)
@@ -128,4 +131,6 @@ def work_out(run: Run, definition: Definition, entries: tuple[Entry, ...]) -> Op
     answered = tuple(f for f in found if state.stands.get(f"{f.code}@{f.at}") == f.seen)
     flags = tuple(f for f in found if f not in answered)
     slips = find(analysis, flags)
-    return Opened(run, state.definition, program, entries, state, analysis, flags, answered, slips, meanings)
+    return Opened(
+        run, definition, state.definition, program, entries, state, analysis, flags, answered, slips, meanings
+    )

@@ -1,11 +1,14 @@
 """Numbers and words as pages show them."""
 
+import json
 import math
+from collections.abc import Iterable
 from datetime import datetime
 
 import numpy as np
 from markupsafe import Markup
 
+from cavrel.catalogue.places import TextFault
 from cavrel.core import units
 from cavrel.core.analysis import Values
 from cavrel.core.formula import mathml
@@ -92,7 +95,19 @@ def slug(place: str) -> str:
     return "".join(c if c.isalnum() else "-" for c in place)
 
 
-FILTERS = {"clock": clock, "day": day, "slug": slug, "pretty_unit": units.pretty, "one_line": one_line}
+def fault_list(faults: Iterable[TextFault]) -> str:
+    """The faults of a text as JSON for the page's script."""
+    return json.dumps([{"line": fault.line, "what": fault.what} for fault in faults])
+
+
+FILTERS = {
+    "fault_list": fault_list,
+    "clock": clock,
+    "day": day,
+    "slug": slug,
+    "pretty_unit": units.pretty,
+    "one_line": one_line,
+}
 GLOBALS = {
     "symbol": symbol,
     "mean_symbol": mean_symbol,

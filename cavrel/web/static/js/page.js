@@ -22,5 +22,6 @@ if (document.body.dataset.run) {
   }
   startKeeping();
 }
+if (document.getElementById("editor")) (await import("./editor.js")).start();
 if (document.getElementById("find")) (await import("./find.js")).start();
 document.documentElement.dataset.ready = "yes";
