@@ -5,6 +5,7 @@ import os
 import signal
 import socket
 import sys
+import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -12,6 +13,7 @@ from contextlib import contextmanager
 import psycopg
 import waitress
 
+from cavrel import catalogue
 from cavrel.store.cluster import Cluster, ClusterError, default_folder
 from cavrel.store.migrate import NewerDatabase, migrate
 from cavrel.store.pool import Pool, open_pool
@@ -110,6 +112,8 @@ def serve(load: Callable[[Pool], None] | None = None) -> None:
                 f"Cavrel is ready after {time.monotonic() - began:.1f} s: http://{host}:{port}/  (Ctrl-C stops it)",
                 flush=True,
             )
+            # Reading the laws of the whole catalogue takes seconds; it is done beside the first requests, each of which needs one at most.
+            threading.Thread(target=catalogue.warm, daemon=True).start()
             try:
                 server.run()
             finally:

@@ -90,6 +90,13 @@ def _program(text: str, overrides: tuple[tuple[str, tuple[tuple[str, str], ...]]
     return compile_program(definitions.load(document), accepted())
 
 
+def warm() -> None:
+    """Compile every experiment that ships and read its law, so that no page waits for it."""
+    for definition in experiments().values():
+        program_of(definition)
+        meanings_of(definition)
+
+
 def validate(definition: Definition) -> Mapping[str, LineMeaning]:
     """Compile a definition, with each choice of each option, and hold its results against its law; returns what its lines mean.
 

@@ -11,7 +11,7 @@ from flask.typing import ResponseReturnValue
 from flask_wtf.csrf import CSRFError, CSRFProtect, generate_csrf
 from werkzeug.exceptions import HTTPException
 
-from cavrel import __version__, catalogue
+from cavrel import __version__
 from cavrel.store import settings
 from cavrel.store.pool import DatabaseAway, Pool, transaction
 from cavrel.web import entries, judge, logbook, measure, patterns, runs, shelf, straighten, texts, write
@@ -56,10 +56,6 @@ def create_app(pool: Pool, testing: bool = False) -> Flask:
     app.register_error_handler(CSRFError, _stale_page)
     app.register_error_handler(HTTPException, _http_error)
     app.register_error_handler(Exception, _broken)
-    for definition in catalogue.experiments().values():
-        # Compiling and reading the laws takes a second; no request waits for it.
-        catalogue.program_of(definition)
-        catalogue.meanings_of(definition)
     return app
 
 

@@ -86,8 +86,8 @@ def page(browser: Browser) -> Iterator[Page]:
 def new_run(page: Page, server: Server) -> Callable[..., int]:
     """Starts a run through the pages and returns its number; the page is at Measure then."""
 
-    def start(title: str = "A run of the tests", bench: str = "Foghorn") -> int:
-        page.goto(f"{server.address}/experiments/pendulum")
+    def start(title: str = "A run of the tests", bench: str = "Foghorn", experiment: str = "pendulum") -> int:
+        page.goto(f"{server.address}/experiments/{experiment}")
         page.get_by_label("Bench").select_option(label=bench)
         page.get_by_label("Title").fill(title)
         page.get_by_role("button", name="Start measuring").click()

@@ -138,12 +138,24 @@ function refuse(batch, refused) {
   }
 }
 
+/** The fragments that differ from what stands on the page: of a hundred cells a reading changes a few, and a swap costs each. */
+function onlyChanged(fragments) {
+  const fresh = document.createElement("template");
+  fresh.innerHTML = fragments;
+  for (const piece of [...fresh.content.children]) {
+    const here = piece.id && document.getElementById(piece.id);
+    if (here && here.className.trim() === piece.className.trim() && here.innerHTML === piece.innerHTML) piece.remove();
+  }
+  return fresh.innerHTML.trim();
+}
+
 /** Put the fragments of an answer in place, leaving the cell in use as it is. */
 function apply(fragments, said) {
   const active = document.activeElement;
   const slot = active?.dataset?.slot && active.tagName === "INPUT" ? active.dataset.slot : null;
   const place = slot ? [active.selectionStart, active.selectionEnd, active.value, active.dataset.saved] : null;
-  window.htmx.swap(body, fragments, { swapStyle: "none" });
+  const changed = onlyChanged(fragments);
+  if (changed) window.htmx.swap(body, changed, { swapStyle: "none" });
   if (slot && !document.body.contains(active)) {
     const again = document.querySelector(`input[data-slot="${CSS.escape(slot)}"]`);
     if (again) {

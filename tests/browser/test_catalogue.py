@@ -1,0 +1,151 @@
+"""Every experiment at the real interface, filled cell by cell; conventions, calls, searching the shelf, writing one's own."""
+
+import re
+from collections.abc import Callable
+from uuid import uuid4
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from cavrel import catalogue
+from cavrel.core import run as runs
+from cavrel.core.analysis import analyse
+from cavrel.core.document import result_text
+from cavrel.core.logbook import slots_of
+from cavrel.core.simulate import simulate
+from tests.browser.conftest import Server
+from tests.browser.test_measure import cell, saved
+
+COURSE_RULES = {"g": {"latitude": 54.6, "height": 12}}
+
+
+FILL = """slots => { for (const [slot, text] of slots) {
+    const input = document.querySelector(`input[data-slot="${CSS.escape(slot)}"]`);
+    input.focus();
+    input.value = text;
+    input.dispatchEvent(new Event("input", { bubbles: true }));
+    input.blur();
+} }"""
+
+
+def fill(page: Page, slots: list[tuple[str, str]]) -> None:
+    """The first cells by keyboard, the rest by the events that the keyboard would cause, for hundreds of key presses take minutes."""
+    for slot, text in slots[:3]:
+        cell(page, slot).click()
+        page.keyboard.type(text)
+    page.keyboard.press("Escape")
+    page.evaluate(FILL, [list(pair) for pair in slots[3:]])
+    saved(page)
+    shown = page.evaluate(
+        "() => [...document.querySelectorAll('input[data-slot]')].map(i => [i.dataset.slot, i.value])"
+    )
+    assert {tuple(pair) for pair in shown if pair[1]} == set(slots)
+
+
+def begin(page: Page, server: Server, experiment: str) -> int:
+    """Start a run as the form does, without loading its page: that is tested elsewhere."""
+    bench = re.search(r'<option value="(\d+)">Foghorn', page.request.get(f"{server.address}/experiments/spring").text())
+    assert bench
+    token = page.request.get(f"{server.address}/token").json()["token"]
+    form = {"bench": bench[1], "title": f"At the bench: {experiment}", "key": str(uuid4()), "csrf_token": token}
+    answer = page.request.post(f"{server.address}/experiments/{experiment}/runs", form=form, max_redirects=0)
+    found = re.search(r"/runs/(\d+)/measure", answer.headers["location"])
+    assert found
+    page.goto(f"{server.address}{found[0]}")
+    page.wait_for_selector("html[data-ready=yes]")
+    return int(found[1])
+
+
+@pytest.mark.parametrize("experiment", list(catalogue.experiments()))
+def test_its_sheet_is_filled_and_its_result_read(page: Page, server: Server, experiment: str) -> None:
+    program = catalogue.program_of(catalogue.experiments()[experiment])
+    document = {**simulate(program, 21), "rules": COURSE_RULES}
+    simulated = runs.load(document)
+    run = begin(page, server, experiment)
+    fill(page, slots_of(simulated))
+    wanted = analyse(program, simulated)
+    page.goto(f"{server.address}/runs/{run}/judge")
+    name, first = next(iter(wanted.results.items()))
+    expect(page.locator(f".card-result:has(#result-{name}) .value-big")).to_contain_text(
+        result_text(wanted, first).partition("\u2009")[0]
+    )
+    assert page.locator(".card-result").count() == len(wanted.results)
+
+
+def test_a_convention_changes_the_table_and_the_logbook_says_so(page: Page, new_run: Callable[..., int]) -> None:
+    new_run("Which gap", "Prism", "metre-bridge")
+    expect(cell(page, "first.w.1.1")).to_have_count(0)
+    page.get_by_label("Gap that holds the unknown").select_option(value="swapped")
+    expect(cell(page, "first.w.1.1")).to_be_visible()
+    saved(page)
+    page.get_by_role("link", name=re.compile("Logbook")).click()
+    expect(page.locator(".log")).to_contain_text("both gaps, swapped and averaged")
+
+
+def test_the_preview_follows_the_conventions(page: Page, server: Server) -> None:
+    page.goto(f"{server.address}/experiments/coil-inductance")
+    expect(page.locator("#ruled")).to_contain_text("Coils")
+    before = page.locator("#ruled").inner_html()
+    page.get_by_label("Title").fill("Typed before the convention")
+    page.goto(f"{server.address}/experiments/metre-bridge")
+    page.get_by_label("Gap that holds the unknown").select_option(value="left")
+    expect(page.locator("#ruled .law-big mfrac")).to_contain_text("100")
+    assert before != page.locator("#ruled").inner_html()
+
+
+def test_the_caller_beats_and_moves_the_cursor(page: Page, new_run: Callable[..., int]) -> None:
+    new_run("On the beat", "Wick", "stefan-constant")
+    cell(page, "warming.t.1.1").fill("0")
+    page.get_by_label("Which call").select_option(label="every 10 s for 5 min")
+    page.get_by_role("button", name="Start the calls").click()
+    expect(page.locator("#call-said")).to_have_text("read now: number 1")
+    expect(cell(page, "warming.x.1.1")).to_be_focused()
+    page.keyboard.type("57")
+    expect(page.locator("#call-said")).to_have_text("read now: number 2", timeout=14000)
+    expect(cell(page, "warming.x.2.1")).to_be_focused()
+    page.reload()
+    page.wait_for_selector("html[data-ready=yes]")
+    expect(page.get_by_role("button", name="Stop")).to_be_visible()
+    page.get_by_role("button", name="Stop").click()
+    expect(page.get_by_role("button", name="Start the calls")).to_be_visible()
+    expect(cell(page, "warming.x.1.1")).to_have_value("57")
+
+
+def test_searching_the_shelf_by_key(page: Page, server: Server) -> None:
+    page.goto(server.address)
+    page.wait_for_selector("html[data-ready=yes]")
+    page.keyboard.press("/")
+    page.keyboard.type("laser")
+    expect(page.get_by_role("link", name=re.compile("Gravity between lead balls"))).to_be_visible()
+    expect(page.get_by_role("link", name=re.compile("Torques on a rule"))).to_be_hidden()
+    page.keyboard.type(" levitation")
+    expect(page.locator("#found-none")).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("link", name=re.compile("Torques on a rule"))).to_be_visible()
+
+
+def test_writing_ones_own_from_fault_to_run(page: Page, server: Server) -> None:
+    page.goto(f"{server.address}/write?like=spring")
+    page.wait_for_selector("html[data-ready=yes]")
+    text = page.locator("#text")
+    whole = text.input_value().replace("own-spring", "harbour-spring")
+    text.fill(whole.replace('formula = "n*m*g_local"', 'formula = "n*m*g_lokal"'))
+    line = whole.split("\n").index('formula = "n*m*g_local"') + 1
+    expect(page.locator("#faults h3")).to_contain_text(f"Line {line}")
+    expect(page.locator("#faults-over span")).to_contain_text("unknown name 'g_lokal'")
+    expect(page.locator(f"#gutter span:nth-child({line})")).to_have_class("at-fault")
+    page.reload()  # nothing was saved, and nothing typed is lost
+    page.wait_for_selector("html[data-ready=yes]")
+    expect(text).to_have_value(re.compile("g_lokal"))
+    page.get_by_role("button", name="Save as version 1").click()
+    expect(page.locator("#faults h3")).to_contain_text(f"Line {line}")
+    page.wait_for_selector("html[data-ready=yes]")
+    text.fill(whole)
+    expect(page.locator("#faults")).to_contain_text("A good definition")
+    expect(page.locator(".preview-page")).to_contain_text("Stiffness")
+    page.get_by_role("button", name="Save as version 1").click()
+    page.wait_for_url(re.compile("/write/harbour-spring"))
+    page.goto(f"{server.address}/experiments/harbour-spring")
+    page.get_by_label("Bench").select_option(label="Wick")
+    page.get_by_role("button", name="Start measuring").click()
+    expect(page.get_by_role("heading", name="Loads")).to_be_visible()
