@@ -2,7 +2,8 @@
 
 Slots: ``swings.t.4.2`` a reading, ``quantities.N.1`` a quantity's, ``out:swings.4`` and ``out:swings.t.4.2`` what is left out,
 ``rows:swings`` and ``trials:swings.t`` how many are ruled, ``option:landing`` a convention chosen,
-``stands:CODE@AT`` a suspicion answered, ``note:KEY``, ``timer:KEY``.
+``trace:force.a.3`` the samples of a row and ``stretch:force.a.3`` the part of
+them that counts, ``stands:CODE@AT`` a suspicion answered, ``note:KEY``, ``timer:KEY``.
 """
 
 import re
@@ -11,9 +12,11 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from cavrel.core.definition import Definition, choose
+from pydantic import ValidationError
+
+from cavrel.core.definition import Definition, choose, first_fault
 from cavrel.core.errors import CavrelError
-from cavrel.core.run import RunDocument
+from cavrel.core.run import RunDocument, TraceDocument
 from cavrel.core.run import trials as trials_of
 
 KINDS = (
@@ -24,6 +27,8 @@ KINDS = (
     "rows",
     "trials",
     "option",
+    "trace",
+    "stretch",
     "stands",
     "note",
     "timer",
@@ -38,6 +43,7 @@ _QUANTITY = re.compile(rf"quantities\.({_NAME})\.([1-9]\d?)")
 _OUT = re.compile(rf"out:({_NAME})\.(?:({_NAME})\.)?([1-9]\d{{0,2}})(?:\.([1-9]\d?))?")
 _SIZE = re.compile(rf"(rows|trials):({_NAME})(?:\.({_NAME}))?")
 _STANDS = re.compile(r"stands:[a-z0-9-]{1,40}@[A-Za-z0-9_.:-]{1,90}")
+_TRACED = re.compile(rf"(?:trace|stretch):({_NAME})\.({_NAME})\.([1-9]\d{{0,2}})")
 _OPTION = re.compile(rf"option:({_NAME})")
 _FREE = re.compile(r"(note|timer):[0-9a-f-]{8,36}")
 
@@ -110,6 +116,8 @@ def check_entry(definition: Definition, kind: str, slot: str, body: Mapping[str,
         "rows": _size_slot,
         "trials": _size_slot,
         "option": _option_slot,
+        "trace": _traced_slot,
+        "stretch": _traced_slot,
     }
     if kind in allowed:
         allowed[kind](definition, slot)
@@ -121,6 +129,8 @@ def check_entry(definition: Definition, kind: str, slot: str, body: Mapping[str,
         raise EntryError("body.text", "a reading has a text")
     if kind in ("rows", "trials") and not (isinstance(body.get("count"), int) and 1 <= body["count"] <= MOST_ROWS):
         raise EntryError("body.count", f"must be a whole number up to {MOST_ROWS}")
+    if kind in ("trace", "stretch"):
+        _traced(kind, body)
     if kind == "option":
         _choice(definition, slot, body)
     if kind == "leave-out" and not str(body.get("reason", "")).strip():
@@ -154,6 +164,30 @@ def _size_slot(definition: Definition, slot: str) -> None:
     good = place and place[2] in definition.series and (place[1] == "trials") == bool(place[3])
     if not good or (place and place[3] and place[3] not in definition.series[place[2]].columns):
         raise EntryError("slot", f"'{slot[:60]}' names no table of this experiment")
+
+
+def _traced_slot(definition: Definition, slot: str) -> None:
+    place = _TRACED.fullmatch(slot)
+    series = definition.series.get(place[1]) if place else None
+    column = series.columns.get(place[2]) if place and series else None
+    if column is None or column.extract is None:
+        raise EntryError("slot", f"'{slot[:60]}' names no row that takes samples")
+
+
+def _traced(kind: str, body: Mapping[str, Any]) -> None:
+    """A trace's body is its samples, or empty where they are taken away; a stretch's its two ends, in seconds."""
+    if kind == "stretch":
+        begin, end = body.get("begin"), body.get("end")
+        if not all(v is None or isinstance(v, int | float) for v in (begin, end)):
+            raise EntryError("body", "a stretch begins and ends at times in seconds")
+        if begin is not None and end is not None and not begin < end:
+            raise EntryError("body", "a stretch ends after it begins")
+        return
+    try:
+        if body:
+            TraceDocument.model_validate(dict(body))
+    except ValidationError as fault:
+        raise EntryError("body", str(first_fault(fault)[1])) from fault
 
 
 def _option_slot(definition: Definition, slot: str) -> None:
@@ -195,6 +229,8 @@ def assemble(
     sizes: dict[str, int] = {}
     clashes: dict[str, str] = {}
     options: dict[str, str] = {}
+    traces: dict[str, Mapping[str, Any]] = {}
+    stretches: dict[str, Mapping[str, Any]] = {}
     for slot, entry in latest.items():
         kind, body = in_force(entry)
         if kind in ("reading", "correction"):
@@ -211,12 +247,20 @@ def assemble(
             stands[slot.removeprefix("stands:")] = str(body.get("seen", ""))
         elif kind in ("rows", "trials"):
             sizes[slot] = int(body["count"])
+        elif kind == "trace" and body:
+            traces[slot.removeprefix("trace:")] = body
+        elif kind == "stretch":
+            stretches[slot.removeprefix("stretch:")] = body
         elif kind == "option" and body.get("choice"):
             options[slot.removeprefix("option:")] = str(body["choice"])
     options = {name: c for name, c in options.items() if c != definition.options[name].default}
     definition = choose(definition, options)
     readings = {slot: text for slot, text in readings.items() if _read_here(definition, slot)}
     rows, trials = _sizes(definition, readings, sizes)
+    for slot in traces:
+        series, _, row = slot.split(".")
+        if series in rows:
+            rows[series] = max(rows[series], int(row))
     run = RunDocument.model_validate(
         {
             "format": "cavrel-run/1",
@@ -226,6 +270,7 @@ def assemble(
             "instruments": dict(instruments or {}),
             "quantities": _quantities(definition, readings),
             "series": _series(definition, readings),
+            "traces": _traces(definition, traces, stretches),
             "excluded": _excluded(
                 {slot: e for slot, e in left_out.items() if slot.partition(".")[0] in definition.series}
             ),
@@ -359,6 +404,22 @@ def _series(definition: Definition, readings: Mapping[str, str]) -> dict[str, di
                     cells.append(own.get(1, ""))
             series[name][column] = cells
     return series
+
+
+def _traces(
+    definition: Definition, traces: Mapping[str, Mapping[str, Any]], stretches: Mapping[str, Mapping[str, Any]]
+) -> dict[str, dict[str, list[Any]]]:
+    found: dict[str, dict[str, dict[int, Any]]] = {}
+    for slot, body in traces.items():
+        series, column, row = slot.split(".")
+        own = definition.series.get(series)
+        if own is not None and column in own.columns and own.columns[column].extract is not None:
+            stretch = {key: stretches.get(slot, {}).get(key) for key in ("begin", "end")}
+            found.setdefault(series, {}).setdefault(column, {})[int(row)] = {**body, **stretch}
+    return {
+        series: {column: [rows.get(i) for i in range(1, max(rows) + 1)] for column, rows in columns.items()}
+        for series, columns in found.items()
+    }
 
 
 def _excluded(left_out: Mapping[str, Entry]) -> dict[str, dict[str, str]]:

@@ -55,4 +55,13 @@ def drawing(
         parts.append(svg.polyline([(x.at(a), y.at(b)) for a, b in zip(*fitted, strict=True)], "fit"))
     parts.append(svg.rich((x.start + x.end) / 2, height - 6, x_axis.pieces(x)))
     parts.append(svg.rich(0, 0, y_axis.pieces(y), transform=f"translate(13 {(y.start + y.end) / 2:.1f}) rotate(-90)"))
-    return svg.drawing(width, height, title, *parts)
+    return svg.drawing(
+        width,
+        height,
+        title,
+        *parts,
+        data_start=x.start,
+        data_end=x.end,
+        data_low=repr(x.low),
+        data_high=repr(x.high),
+    )

@@ -14,7 +14,7 @@ from werkzeug.exceptions import HTTPException
 from cavrel import __version__
 from cavrel.store import settings
 from cavrel.store.pool import DatabaseAway, Pool, transaction
-from cavrel.web import entries, judge, logbook, measure, patterns, runs, shelf, straighten, texts, write
+from cavrel.web import entries, judge, logbook, measure, patterns, runs, shelf, straighten, texts, traces, write
 
 STATIC = Path(__file__).resolve().parent / "static"
 _POLICY = "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
@@ -46,7 +46,7 @@ def create_app(pool: Pool, testing: bool = False) -> Flask:
         return url_for("static", filename=name)
 
     app.jinja_env.globals.update(static=static, drawing=shelf.drawing)
-    for page in (shelf, write, runs, measure, straighten, judge, logbook, entries, patterns):
+    for page in (shelf, write, traces, runs, measure, straighten, judge, logbook, entries, patterns):
         app.register_blueprint(page.pages)
     app.add_url_rule("/sw.js", view_func=service_worker)
     app.add_url_rule("/token", view_func=token)

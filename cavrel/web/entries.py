@@ -14,7 +14,7 @@ from cavrel.core.logbook import EntryError, check_entry
 from cavrel.store import entries as entry_store
 from cavrel.store.entries import NewEntry
 from cavrel.store.pool import transaction
-from cavrel.web import judge, logbook, measure, straighten
+from cavrel.web import judge, logbook, measure, straighten, traces
 from cavrel.web.opened import Opened, open_in
 from cavrel.web.shared import pool
 
@@ -84,8 +84,9 @@ def _entry(body: Any, bench: str) -> NewEntry:
     if made_at.tzinfo is None:
         made_at = made_at.replace(tzinfo=timezone.utc)
     content = body.get("body")
-    if not isinstance(content, Mapping) or len(json.dumps(content)) > 60_000 or "\\u0000" in json.dumps(content):
-        raise EntryError("body", "must be an object of at most 60 000 characters")
+    most = 1_900_000 if body["kind"] == "trace" else 60_000
+    if not isinstance(content, Mapping) or len(json.dumps(content)) > most or "\\u0000" in json.dumps(content):
+        raise EntryError("body", f"must be an object of at most {most} characters")
     author = body.get("author")
     return NewEntry(
         body["kind"],
@@ -107,4 +108,6 @@ def _fragments(opened: Opened, page: str, whole: bool) -> str:
             return judge.follow(opened)
         case "logbook":
             return logbook.follow(opened)
+    if page.startswith("trace:"):
+        return traces.follow(opened, page.removeprefix("trace:"))
     return ""

@@ -53,6 +53,13 @@ def _line(opened: Opened, entry: Entry) -> Line:
             where, what = margin.where(opened, place), "taken back into the fit"
         case "rows":
             where, what = opened.definition.series[place].label, f"{body['count']} rows ruled"
+        case "trace" | "stretch":
+            where = margin.where(opened, f"{place}.1")
+            values = body.get("values")
+            if entry.kind == "trace":
+                what = f"{len(values)} samples" if isinstance(values, list) else "samples taken away"
+            else:
+                what = f"stretch from {body.get('begin', 'the start')} to {body.get('end', 'the end')} s chosen"
         case "option":
             option = opened.definition.options.get(place)
             choice = str(body.get("choice", ""))

@@ -1,6 +1,6 @@
 """The ruled table of a series, ready for the page: heads, cells as typed, computed cells in step with their uncertainty."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -16,7 +16,8 @@ from cavrel.web.opened import Opened
 
 @dataclass(frozen=True, slots=True)
 class Field:
-    """A place to type: ``text`` as typed, ``was`` the texts struck out, ``mark`` suspect, odd or out; ``entry`` the entry it shows."""
+    """A place to type: ``text`` as typed, ``was`` the texts struck out, ``mark`` suspect, odd or out; ``entry`` the entry it shows; ``trace``: the
+    row that takes samples, as ``series.column.row``, empty where none does."""
 
     slot: str
     text: str
@@ -25,11 +26,13 @@ class Field:
     label: str
     entry: int | None
     hint: str = ""
+    trace: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class Head:
-    """One column's head. ``kind``: set, measured, mean, derived or u; ``trial`` is None where the column has no repeats."""
+    """One column's head. ``kind``: set, measured, mean, derived or u; ``trial`` is None where the column has no repeats; ``formula``: a short one that
+    stands for the foot."""
 
     kind: str
     name: str
@@ -37,6 +40,7 @@ class Head:
     unit: str
     foot: str
     label: str
+    formula: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,10 +124,9 @@ def _table(opened: Opened, name: str, series: Series) -> Table:
     for column in derived:
         body = series.columns[column]
         values = opened.analysis.values[f"{name}.{column}"]
-        foot = texts.one_line(body.formula or "")
-        heads.append(
-            Head("derived", column, None, values.unit.pretty, foot if len(foot) < 16 else "computed", body.label)
-        )
+        short = body.formula if len(texts.one_line(body.formula or "")) < 16 else ""
+        foot = "" if short else "computed"
+        heads.append(Head("derived", column, None, values.unit.pretty, foot, body.label, short or ""))
         heads.append(
             Head("u", column, None, values.unit.pretty, "uncertainty", f"standard uncertainty of {body.label}")
         )
@@ -182,11 +185,14 @@ def _row(
             text = own[i] if i < len(own) else ""
             trial = f", trial {i + 1}" if wide > 1 else ""
             hint = _suggestion(opened, f"{name}.{column}", number) if body.role == "set" else ""
-            fields.append(
-                _field(
-                    opened, f"{name}.{column}.{number}.{i + 1}", text, f"{body.label}, row {number}{trial}", "", hint
-                )
+            field = _field(
+                opened, f"{name}.{column}.{number}.{i + 1}", text, f"{body.label}, row {number}{trial}", "", hint
             )
+            if body.extract and i == 0:
+                field = replace(
+                    field, trace=f"{name}.{column}.{number}", hint=_from_trace(opened, name, column, number)
+                )
+            fields.append(field)
     computed: list[tuple[str, str]] = []
     for column in [*repeated, *derived]:
         values = opened.analysis.values[f"{name}.{column}"]
@@ -207,6 +213,15 @@ def _field(opened: Opened, slot: str, text: str, label: str, at: str, hint: str)
     return Field(
         slot, text, correction.texts[-1:] if correction else (), mark, label, entry.id if entry else None, hint
     )
+
+
+def _from_trace(opened: Opened, series: str, column: str, row: int) -> str:
+    """What a row's samples give, shown where nothing was typed by hand."""
+    traced = opened.state.run.traces.get(series, {}).get(column, [])
+    if row > len(traced) or traced[row - 1] is None:
+        return ""
+    values = opened.analysis.values[f"{series}.{column}"]
+    return texts.cell(values, row - 1, texts.decimals(values))
 
 
 def _suggestion(opened: Opened, key: str, row: int) -> str:

@@ -1,11 +1,11 @@
 """Every experiment at the real interface, filled cell by cell; conventions, calls, searching the shelf, writing one's own."""
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from uuid import uuid4
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Browser, Page, expect
 
 from cavrel import catalogue
 from cavrel.core import run as runs
@@ -42,34 +42,42 @@ def fill(page: Page, slots: list[tuple[str, str]]) -> None:
     assert {tuple(pair) for pair in shown if pair[1]} == set(slots)
 
 
-def begin(page: Page, server: Server, experiment: str) -> int:
-    """Start a run as the form does, without loading its page: that is tested elsewhere."""
-    bench = re.search(r'<option value="(\d+)">Foghorn', page.request.get(f"{server.address}/experiments/spring").text())
-    assert bench
+@pytest.fixture(scope="module")
+def bench(browser: Browser, server: Server) -> Iterator[Callable[[str], Page]]:
+    """One page for all experiments, as a bench would use it; runs are started as the form does, which is tested elsewhere."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    page = context.new_page()
+    page.set_default_timeout(25000)
+    faults: list[str] = []
+    page.on("pageerror", lambda fault: faults.append(str(fault)))
+    number = re.search(
+        r'<option value="(\d+)">Foghorn', page.request.get(f"{server.address}/experiments/spring").text()
+    )
+    assert number
     token = page.request.get(f"{server.address}/token").json()["token"]
-    form = {"bench": bench[1], "title": f"At the bench: {experiment}", "key": str(uuid4()), "csrf_token": token}
-    answer = page.request.post(f"{server.address}/experiments/{experiment}/runs", form=form, max_redirects=0)
-    found = re.search(r"/runs/(\d+)/measure", answer.headers["location"])
-    assert found
-    page.goto(f"{server.address}{found[0]}")
-    page.wait_for_selector("html[data-ready=yes]")
-    return int(found[1])
+
+    def begin(experiment: str) -> Page:
+        form = {"bench": number[1], "title": f"At the bench: {experiment}", "key": str(uuid4()), "csrf_token": token}
+        answer = page.request.post(f"{server.address}/experiments/{experiment}/runs", form=form, max_redirects=0)
+        page.goto(f"{server.address}{answer.headers['location']}")
+        page.wait_for_selector("html[data-ready=yes]")
+        return page
+
+    yield begin
+    context.close()
+    assert not faults, faults
 
 
 @pytest.mark.parametrize("experiment", list(catalogue.experiments()))
-def test_its_sheet_is_filled_and_its_result_read(page: Page, server: Server, experiment: str) -> None:
+def test_its_sheet_is_filled_and_its_result_read(bench: Callable[[str], Page], experiment: str) -> None:
     program = catalogue.program_of(catalogue.experiments()[experiment])
-    document = {**simulate(program, 21), "rules": COURSE_RULES}
-    simulated = runs.load(document)
-    run = begin(page, server, experiment)
+    simulated = runs.load({**simulate(program, 21), "rules": COURSE_RULES})
+    page = bench(experiment)
     fill(page, slots_of(simulated))
     wanted = analyse(program, simulated)
-    page.goto(f"{server.address}/runs/{run}/judge")
-    name, first = next(iter(wanted.results.items()))
-    expect(page.locator(f".card-result:has(#result-{name}) .value-big")).to_contain_text(
-        result_text(wanted, first).partition("\u2009")[0]
-    )
-    assert page.locator(".card-result").count() == len(wanted.results)
+    first = next(iter(wanted.results.values()))
+    # The rail follows every save: the result stands there without leaving the sheet.
+    expect(page.locator('.stage[data-stage="3"]')).to_contain_text(result_text(wanted, first).partition("\u2009")[0])
 
 
 def test_a_convention_changes_the_table_and_the_logbook_says_so(page: Page, new_run: Callable[..., int]) -> None:

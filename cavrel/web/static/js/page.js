@@ -20,6 +20,7 @@ if (document.body.dataset.run) {
     startWatch();
     startCaller();
   }
+  if (document.body.dataset.page.startsWith("trace:")) (await import("./trace.js")).start();
   startKeeping();
 }
 if (document.getElementById("editor")) (await import("./editor.js")).start();
