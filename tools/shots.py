@@ -24,14 +24,46 @@ def timing(page: Page) -> None:
         page.wait_for_timeout(330)
 
 
+def fault(page: Page) -> None:
+    """A name that is not there, said beside its line."""
+    text = page.locator("#text")
+    text.fill(text.input_value().replace('formula = "n*m*g_local"', 'formula = "n*m*g_lokal"'))
+    page.wait_for_timeout(1500)
+    page.locator("[data-line]").first.click()
+    page.wait_for_timeout(300)
+
+
+def samples(page: Page) -> None:
+    """A cart that rests, speeds up and is caught, with the clean stretch chosen."""
+    page.locator(".trace-link").nth(3).click()
+    page.wait_for_selector("#samples")
+    speeds = [
+        (i / 50, min(max(0.0, 0.79 * (i / 50 - 0.4)), 1.3) + 0.006 * ((i * 7919) % 13 - 6) / 6) for i in range(130)
+    ]
+    page.locator("#samples").fill("\n".join(f"{t:.2f}\t{v:.4f}" for t, v in speeds))
+    page.get_by_role("button", name="Keep these samples").click()
+    page.wait_for_selector("#trace-figure svg")
+    page.wait_for_selector("html[data-ready=yes]")
+    page.locator("#stretch-end").fill("1.9")
+    page.locator("#stretch-begin").fill("0.6")
+    page.keyboard.press("Tab")
+    page.wait_for_timeout(900)
+
+
 VIEWS = [
     ("shelf", "/", "light", None),
     ("experiment", "/experiments/pendulum", "light", None),
+    ("experiment-bridge", "/experiments/metre-bridge", "dark", None),
+    ("write", "/write?like=spring", "light", fault),
+    ("runs", "/runs", "light", None),
     ("measure", "/runs/1/measure", "light", None),
+    ("measure-rule", "/runs/5/measure", "light", None),
+    ("samples", "/runs/9/measure", "light", samples),
     ("measure-dark-room", "/runs/3/measure", "dark-room", timing),
     ("straighten", "/runs/2/straighten", "light", None),
     ("straighten-dark", "/runs/1/straighten", "dark", None),
     ("judge", "/runs/1/judge", "light", None),
+    ("judge-flier", "/runs/8/judge", "light", None),
     ("logbook", "/runs/1/logbook", "light", None),
     ("patterns", "/patterns", "light", None),
 ]

@@ -28,6 +28,8 @@ Array = NDArray[np.float64]
 STANDS_APART = 6.0
 """A trial this many robust standard deviations from its fellows' median is remarked on, and more where few deviations tell how large
 one is."""
+MISCOUNTED = 4.5
+"""A timing this far out is remarked on where the distance is a whole lap."""
 _FEW = 4.0
 _ODD_POINT = 0.001
 _BENT = 0.001
@@ -186,11 +188,11 @@ def _apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
         distance = float(values[i, j] - np.median(others))
         # Of three trials one bad one drags the median of the other two along; the row's own median keeps the good ones clear.
         # Rounding alone may make a difference of one step of the scale.
-        if (
-            scale > 0
-            and min(abs(distance), abs(values[i, j] - middle[i]))
-            > STANDS_APART * (1 + _FEW / len(deviations)) * scale + step
-        ):
+        size = min(abs(distance), abs(values[i, j] - middle[i]))
+        few = 1 + _FEW / len(deviations)
+        lap = _miscount(analysis, spec, distance, float(np.median(others)), 0.75 * scale)
+        # A whole lap's worth is told from chance at a smaller distance than just any one.
+        if scale > 0 and size > (MISCOUNTED if lap else STANDS_APART) * few * scale + step:
             flags.append(
                 _apart_flag(analysis, readings, int(i) + 1, int(j) + 1, distance, float(np.median(others)), scale)
             )

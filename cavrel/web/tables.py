@@ -31,8 +31,8 @@ class Field:
 
 @dataclass(frozen=True, slots=True)
 class Head:
-    """One column's head. ``kind``: set, measured, mean, derived or u; ``trial`` is None where the column has no repeats; ``formula``: a short one that
-    stands for the foot."""
+    """One column's head. ``kind``: set, measured, mean, derived or u; ``trial`` is None where the column has no repeats; ``formula``: a short
+    one that stands for the foot."""
 
     kind: str
     name: str
@@ -124,9 +124,11 @@ def _table(opened: Opened, name: str, series: Series) -> Table:
     for column in derived:
         body = series.columns[column]
         values = opened.analysis.values[f"{name}.{column}"]
-        short = body.formula if len(texts.one_line(body.formula or "")) < 16 else ""
-        foot = "" if short else "computed"
-        heads.append(Head("derived", column, None, values.unit.pretty, foot, body.label, short or ""))
+        line = texts.one_line(body.formula or "")
+        # On one line of text an index keeps its underscore; as mathematics it stands low, but a fraction would need two lines.
+        indexed = body.formula or "" if "_" in line and "/" not in line and len(line) < 18 else ""
+        foot = "" if indexed else line if len(line) < 16 and "_" not in line else "computed"
+        heads.append(Head("derived", column, None, values.unit.pretty, foot, body.label, indexed))
         heads.append(
             Head("u", column, None, values.unit.pretty, "uncertainty", f"standard uncertainty of {body.label}")
         )

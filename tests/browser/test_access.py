@@ -13,6 +13,10 @@ PAGES = [
     "/runs/1/straighten",
     "/runs/1/judge",
     "/runs/1/logbook",
+    "/runs/8/judge",
+    "/runs/9/traces/force.a.1",
+    "/runs",
+    "/write",
     "/patterns",
     "/nowhere",
 ]
