@@ -88,7 +88,7 @@ def main(only: list[str]) -> None:
                 if only and name not in only:
                     continue
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
-                answer = page.goto(f"http://127.0.0.1:{port}{path}?theme={theme}")
+                answer = page.goto(f"http://127.0.0.1:{port}{path}{'&' if '?' in path else '?'}theme={theme}")
                 if answer is None or not answer.ok:
                     raise SystemExit(f"{path} does not answer as it should")
                 page.wait_for_selector("html[data-ready=yes]")

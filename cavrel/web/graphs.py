@@ -174,6 +174,11 @@ def _alike(opened: Opened, one: str, other: str) -> bool:
     return first.accepted is not None and first.accepted == second.accepted and first.unit == second.unit
 
 
+def has_company(opened: Opened, result: str) -> bool:
+    """Whether another result of this run stands for the same value."""
+    return any(_alike(opened, result, name) and not r.reason for name, r in opened.analysis.results.items())
+
+
 def judged(opened: Opened, result: ResultAnalysis, others: list[tuple[str, float, float]]) -> Markup:
     """The number line of a result: itself, this run's other results of the same kind, and ``others`` as (label, value, u), SI."""
     unit = result.unit

@@ -76,7 +76,8 @@ def _card(opened: Opened, result: ResultAnalysis) -> dict[str, Any]:
         "verdict": verdict,
         "number": number,
         "unit": shown_unit,
-        "line": graphs.judged(opened, result, _others(opened, result)) if not result.reason else None,
+        "line": _line(opened, result),
+        "alone": verdict.kind == "none" and result.accepted is None,
         "budget": lines,
         "rest": max(len(result.budget) - 6, 0),
         "improve": _improve(result, rule),
@@ -87,6 +88,16 @@ def _card(opened: Opened, result: ResultAnalysis) -> dict[str, Any]:
         "percent": percent(verdict.percent_error) if math.isfinite(verdict.percent_error) else "",
         "z": f"{verdict.z:+.1f}".replace("-", "−") if math.isfinite(verdict.z) else "",
     }
+
+
+def _line(opened: Opened, result: ResultAnalysis) -> Markup | None:
+    """The number line, where there is anything to stand beside the value."""
+    if result.reason:
+        return None
+    others = _others(opened, result)
+    if result.accepted is None and not others and not graphs.has_company(opened, result.name):
+        return None
+    return graphs.judged(opened, result, others)
 
 
 def _share(share: float) -> str:

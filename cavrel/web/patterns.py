@@ -1,6 +1,6 @@
 """Patterns: every component in every state, on one page, for whoever changes the look."""
 
-from flask import Blueprint, render_template
+from flask import Blueprint, jsonify, render_template
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
@@ -42,6 +42,16 @@ _STAGES = [
     Stage("b", "Begun", "27 of 40 readings", "begun"),
     Stage("c", "Waiting", "too early", "waiting"),
 ]
+
+
+@pages.get("/patterns.json")
+def twin() -> ResponseReturnValue:
+    """What the page shows, as data: notes by tone, fields by mark, stages by state."""
+    return jsonify(
+        notes=[{"tone": n.tone, "title": n.title, "text": n.text} for n in _NOTES],
+        fields=[{"mark": f.mark, "text": f.text, "label": f.label} for f in _FIELDS],
+        stages=[{"state": s.state, "title": s.title, "line": s.line} for s in _STAGES],
+    )
 
 
 @pages.get("/patterns")

@@ -59,9 +59,9 @@ async function check() {
     const fresh = new DOMParser().parseFromString(fragment, "text/html").getElementById("judged");
     document.getElementById("judged").replaceWith(fresh);
     read();
-    state(faults.length ? "not kept: see the marked line" : "not kept yet", faults.length ? "waiting" : "waiting");
+    state(faults.length ? "not kept: see the marked line" : "not kept yet", faults.length ? "away" : "sending");
   } catch {
-    if (mine === asked) state("not judged: the server is away; the text stays here", "waiting");
+    if (mine === asked) state("not judged: the server is away; the text stays here", "away");
   }
 }
 
@@ -69,7 +69,7 @@ function typed() {
   try { localStorage.setItem(draft, text.value); } catch { /* the page itself still holds it */ }
   number();
   place();
-  state("not kept yet", "waiting");
+  state("not kept yet", "sending");
   clearTimeout(timer);
   timer = setTimeout(check, DELAY);
 }
