@@ -6,9 +6,8 @@ import time
 import numpy as np
 from scipy.optimize import curve_fit
 
-from bench.pendulum import LENGTHS, N, document, readings
+from bench.pendulum import LENGTHS, N, document, line_alone, readings
 from bench.ratio import Row, compare
-from cavrel import catalogue
 from cavrel.core.analysis import analyse
 from cavrel.core.montecarlo import monte_carlo
 
@@ -46,14 +45,14 @@ def by_hand() -> tuple[float, float, float, float]:
 
 def against_hand() -> Row:
     """Monte Carlo through the engine against the hand-written script."""
-    analysis = analyse(catalogue.program_of(catalogue.experiments()["pendulum"]), document())
+    analysis = analyse(line_alone(), document())
     what = "Monte Carlo, 100 000 draws, against NumPy by hand"
     return compare(what, lambda: monte_carlo(analysis, DRAWS), by_hand, "within 1.5×", 1.5, rounds=9)
 
 
 def against_loop(draws: int = 1000) -> Row:
     """The same against a loop of curve fits over draws, extrapolated."""
-    analysis = analyse(catalogue.program_of(catalogue.experiments()["pendulum"]), document())
+    analysis = analyse(line_alone(), document())
     lengths, means, s, _ = _readings()
     u_y = 2 * means / N**2 * s / math.sqrt(5)
     draw = np.random.default_rng(1)

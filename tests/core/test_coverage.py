@@ -1,6 +1,6 @@
 """Coverage, the check that counts: runs simulated with a known truth, and how often the intervals hold it.
 
-2000 runs each. The expanded interval must hold the truth 95 %, and one standard uncertainty, widened by Student's factor for the
+1200 runs each. The expanded interval must hold the truth 95 %, and one standard uncertainty, widened by Student's factor for the
 result's degrees of freedom, 68.27 % of the time, within three binomial standard errors.
 """
 
@@ -15,7 +15,7 @@ from cavrel.core.analysis import ResultAnalysis
 from cavrel.core.program import Program
 from tests.core.machine import columns, program, run
 
-RUNS = 2000
+RUNS = 1200
 
 
 def held(

@@ -1,6 +1,7 @@
 // The table: typing, moving, and keeping each reading the moment its cell is left.
 import { keep, kept } from "./keep.js";
 
+let conventionChanged = false;
 const DRAFTS = `cavrel.drafts.${document.body.dataset.run}`;
 
 function drafts() {
@@ -93,12 +94,11 @@ function fill(button) {
 }
 
 export function start() {
-  const tables = () => document.getElementById("tables");
   document.addEventListener("input", (event) => {
     if (event.target.matches("#tables input[data-slot]")) setDraft(event.target.dataset.slot, event.target.value);
   });
   document.addEventListener("focusout", (event) => { if (event.target.matches?.("#tables input[data-slot]")) commit(event.target); });
-  tables().addEventListener("focusin", (event) => event.target.select?.());
+  document.addEventListener("focusin", (event) => { if (event.target.matches?.("#tables input[data-slot]")) event.target.select(); });
   document.addEventListener("keydown", (event) => {
     const input = event.target;
     if (!input.matches?.("#tables input[data-slot]")) return;
@@ -119,7 +119,9 @@ export function start() {
   });
   document.addEventListener("change", (event) => {
     const select = event.target.closest("select[data-option]");
-    if (select) keep("option", `option:${select.dataset.option}`, { choice: select.value });
+    if (!select) return;
+    keep("option", `option:${select.dataset.option}`, { choice: select.value });
+    conventionChanged = true;
   });
   document.addEventListener("cavrel:saved", (event) => {
     const waiting = new Set(kept().map((e) => e.slot));
@@ -130,6 +132,8 @@ export function start() {
       if (!waiting.has(slot)) delete input.dataset.kept;
     }
     overlay();
+    // Another convention may bring another law, other steps and other timers: the page is asked for anew once it is saved.
+    if (conventionChanged && !kept().length) location.reload();
   });
   overlay();
   for (const [slot, text] of Object.entries(drafts())) {
