@@ -113,6 +113,17 @@ def span(values: Array) -> tuple[float, float]:
     return (float(finite.min()), float(finite.max())) if len(finite) else (0.0, 1.0)
 
 
+def _with_bars(marks: Sequence[Mark], ys: Array) -> tuple[float, float]:
+    """The span of values with their error bars; a suspected or left-out row may be uncertain a hundredfold and has no say by its bar."""
+    ends = [m.y + side * m.u_y for m in marks if m.state == "read" and math.isfinite(m.u_y) for side in (-1, 1)]
+    return span(np.array([*ys, *ends]))
+
+
+def _left(y: Scale, least: float) -> float:
+    """Where the graph begins, so that the numbers of ``y`` leave room for the axis's label."""
+    return max(least, 31.0 + 7.3 * max((len(y.text(v)) for v in y.ticks()), default=0))
+
+
 def _clip(points: list[tuple[float, float]], y: Scale) -> list[tuple[float, float]]:
     top, bottom = min(y.start, y.end), max(y.start, y.end)
     return [(px, min(max(py, top), bottom)) for px, py in points]
@@ -129,8 +140,8 @@ def raw_curve(
 ) -> str:
     """The readings as they were taken, with the law's curve as a thin dashed line."""
     xs, ys = np.array([m.x for m in marks]), np.array([m.y for m in marks])
-    x = fit_scale(*span(xs), 54.0, width - 12, 4)
-    y = fit_scale(*span(ys), height - 46, 12.0, 5)
+    y = fit_scale(*_with_bars(marks, ys), height - 46, 12.0, 5)
+    x = fit_scale(*span(xs), _left(y, 54.0), width - 12, 4)
     parts = [grid(x, y)]
     if theory is not None:
         inside = (theory[1] >= y.low) & (theory[1] <= y.high) & (theory[0] <= x.high)
@@ -169,8 +180,8 @@ def straight_line(
     error bars are drawn larger than they are, and whether they still hide behind the dots."""
     xs, ys = np.array([m.x for m in marks]), np.array([m.y for m in marks])
     strip = 92.0 if fitted is not None else 0.0
-    x = fit_scale(*span(xs), 58.0, width - 12, 6)
-    y = fit_scale(*span(ys), height - 46 - strip, 10.0, 6)
+    y = fit_scale(*_with_bars(marks, ys), height - 46 - strip, 10.0, 6)
+    x = fit_scale(*span(xs), _left(y, 58.0), width - 12, 6)
     times = magnification(marks, y)
     parts = [grid(x, y, x_labels=fitted is None)]
     if fitted is not None:

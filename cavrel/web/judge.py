@@ -48,7 +48,7 @@ def _card(opened: Opened, result: ResultAnalysis) -> dict[str, Any]:
     low, high = unit.from_si(result.value - result.U95), unit.from_si(result.value + result.U95)
     lines = []
     for source in result.budget:
-        if len(lines) == 6:
+        if len(lines) == 6 or (lines and source.share < 5e-4):
             break
         halved = with_u(unit.from_si(result.value), source.u_if_halved / unit.factor, unit.text, rule)
         lines.append(
@@ -79,7 +79,7 @@ def _card(opened: Opened, result: ResultAnalysis) -> dict[str, Any]:
         "line": _line(opened, result),
         "alone": verdict.kind == "none" and result.accepted is None,
         "budget": lines,
-        "rest": max(len(result.budget) - 6, 0),
+        "rest": len(result.budget) - len(lines),
         "improve": _improve(result, rule),
         "low": f"{low:.{decimals}f}".replace("-", "−"),
         "high": f"{high:.{decimals}f}".replace("-", "−"),

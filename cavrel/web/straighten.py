@@ -125,6 +125,19 @@ def _notes(opened: Opened, fit: FitAnalysis | None, times: int, drawn_small: boo
     return [*notes, *margin.remarks_of_bench(opened)]
 
 
+def _pills(opened: Opened) -> list[tuple[str, str]]:
+    """(fit, what it is called) for the choice of graphs: its axes, or its label where two fits share them."""
+    axes = {
+        name: f"{typeset(parse(body.y))}{f' against {typeset(parse(body.x))}' if body.x else ''}"
+        for name, body in opened.definition.fits.items()
+    }
+    shared = {said for said in axes.values() if list(axes.values()).count(said) > 1}
+    return [
+        (name, opened.definition.series[body.series].short if axes[name] in shared else axes[name])
+        for name, body in opened.definition.fits.items()
+    ]
+
+
 def _content(opened: Opened) -> tuple[dict[str, Any], list[Note]]:
     wanted = request.args.get("fit") or (opened.fit.name if opened.fit else "")
     fit = opened.analysis.fits.get(wanted)
@@ -137,7 +150,10 @@ def _content(opened: Opened) -> tuple[dict[str, Any], list[Note]]:
         across = body.x_label or (typeset(parse(body.x)) if body.x else "row")
         title = f"{body.y_label or typeset(parse(body.y))} against {across}"
         title = title[0].upper() + title[1:]
+        if body.model == "mean":
+            title = f"{opened.definition.series[body.series].short}: {typeset(parse(body.y))}, row by row"
     content = {
+        "pills": _pills(opened),
         "fit": fit,
         "body": body,
         "drawn": drawn,
