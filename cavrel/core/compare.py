@@ -10,8 +10,9 @@ from cavrel.core.flag import Flag
 from cavrel.core.program import Input
 from cavrel.core.rounding import significant
 
-FAR_APART = 1.5
-"""Two values further apart than so many expanded uncertainties of their difference are asked about."""
+FAR_APART = 2.0
+"""Two values further apart than so many expanded uncertainties of their difference are asked about: chance does that to one comparison in
+ten thousand. The verdict speaks sooner."""
 _ROUNDS = 12
 
 

@@ -180,6 +180,10 @@ def _apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
     if len(deviations) < 6 and not declared:
         return []
     robust = float(np.median(deviations))
+    many = k > 2
+    if many.sum() > 2:
+        # The median deviation of a few trials is itself loose; the middle one of the rows' own scatters is as little moved by one bad row.
+        robust = max(robust, float(np.median(np.nanstd(values[many], axis=1, ddof=1))))
     step = np.nanmax(np.where(present, readings.step, 0.0)) if spec.gauge is None else (spec.gauge.least_count or 0.0)
     scale = max(robust, declared if len(deviations) < 6 else 0.4 * declared, float(resolution_u(step, analysis.rules)))
     flags = []

@@ -67,7 +67,7 @@ def test_every_experiment_has_a_fault_to_find() -> None:
         ("projectile-range", "lower", "scatter"),
         ("projectile-range", "swapped", "off-line"),
         ("resonance-tube", "third", "implausible"),
-        ("rotating-rod", "edge", "apart"),
+        ("rotating-rod", "edge", "disagrees"),
         ("spring", "digits", "off-line"),
         ("speed-of-sound", "soft", "stands-apart"),
         ("stefan-constant", "air", "disagrees"),
