@@ -72,6 +72,13 @@ def _diode(d: schemdraw.Drawing) -> None:
     d += parts.MeterV().at(top.center).down().toy(foot.end).label("U", loc="top", ofst=0.15)
 
 
+def _coil(d: schemdraw.Drawing) -> None:
+    d += (coil := parts.Inductor2(loops=6).right().length(4).label("N"))
+    d += parts.Line().down().length(2)
+    d += parts.Source().left().tox(coil.start).label("L", loc="center", ofst=0)
+    d += parts.Line().up().to(coil.start)
+
+
 CIRCUITS: dict[str, tuple[str, Callable[[schemdraw.Drawing], None]]] = {
     "metre-bridge": (
         "Known and unknown resistance over the wire of the bridge, galvanometer and key to the slider",
@@ -79,6 +86,7 @@ CIRCUITS: dict[str, tuple[str, Callable[[schemdraw.Drawing], None]]] = {
     ),
     "galvanometer-conversion": ("Galvanometer with its series resistance, beside it the standard meter", _converted),
     "current-balance": ("Supply, current limit and ammeter in a ring with the wire between the poles", _wire),
+    "coil-inductance": ("Coil and inductance meter in one ring", _coil),
     "led-threshold": ("Diode with its resistor, the voltmeter across the diode alone", _diode),
 }
 
