@@ -29,14 +29,14 @@ class TextFault:
 
 @dataclass(frozen=True, slots=True)
 class ReadText:
-    """A text understood, or the ``faults`` in it. ``document``: what TOML made of it, None where it is no TOML."""
+    """A text understood, or the ``faults`` in it."""
 
     definition: Definition | None
     faults: tuple[TextFault, ...]
 
 
-def read_text(text: str, check: bool = True) -> ReadText:
-    """Read a definition from its text, and compile it and hold it against its law where ``check``. Never raises for what a person typed."""
+def read_text(text: str) -> ReadText:
+    """Read a definition from its text, compile it and hold it against its law. Never raises for what a person typed."""
     if len(text) > LONGEST:
         return ReadText(None, (TextFault(1, "", f"a definition may have {LONGEST} characters"),))
     try:
@@ -50,8 +50,7 @@ def read_text(text: str, check: bool = True) -> ReadText:
         return ReadText(None, (TextFault(1, "", "brackets stand too deep inside each other"),))
     try:
         definition = definitions.load(document, catalogue.instruments())
-        if check:
-            catalogue.validate(definition)
+        catalogue.validate(definition)
     except DefinitionError as fault:
         cause = fault.__cause__
         if isinstance(cause, ValidationError):

@@ -12,8 +12,9 @@ from cavrel.core.accepted import Accepted, local_gravity
 from cavrel.core.components import Block, Nominal, gather
 from cavrel.core.fitting import Bound, FitAnalysis
 from cavrel.core.formula.evaluate import Environment
-from cavrel.core.formula.nodes import Member, Name, walk
+from cavrel.core.formula.nodes import PUBLISHED, Call, Member, Name, Node, children, walk
 from cavrel.core.formula.parse import parse
+from cavrel.core.formula.text import typeset
 from cavrel.core.program import Derived, FitStep, PictureStep, PredictStep, Program, ResultStep
 from cavrel.core.rules import HouseRules, Site
 from cavrel.core.run import RunDocument
@@ -365,10 +366,12 @@ class _Runner:
         if step.accepted_run:
             other = step.accepted_run(self.environment)
             own = self.program.definition.results[step.key].accepted or ""
-            measured = any(isinstance(n, Name | Member) for n in walk(parse(own)) if n != Name("pi"))
+            measured = self.from_this_run(parse(own))
             u_other = float(uncertainty.combined(uncertainty.contributions(other, count))[0])
-            source = "computed from this run" if measured else "stated in the definition"
-            label = "measured another way" if measured else own
+            source = "computed from this run" if measured else "by this formula from published values"
+            if not any(isinstance(n, Name | Member) for n in walk(parse(own))):
+                source = "stated in the definition"
+            label = "measured another way" if measured else typeset(parse(own))
             accepted = Accepted(float(other[0, 0]), u_other, step.unit.text, label, source)
             apart = uncertainty.contributions(values - other, count)[:, 0]
             difference_u = float(uncertainty.combined(apart))
@@ -390,6 +393,15 @@ class _Runner:
             reason,
             apart,
         )
+
+    def from_this_run(self, node: Node) -> bool:
+        """Whether a formula is another measurement of this run: it holds a reading or a result, other than as the condition, such as a
+        temperature, at which a published formula is taken."""
+        if isinstance(node, Call) and node.function in PUBLISHED:
+            return False
+        if isinstance(node, Name | Member):
+            return node != Name("pi") and not (isinstance(node, Name) and node.name in self.program.used_accepted)
+        return any(self.from_this_run(part) for part in children(node))
 
     def combined(self, names: tuple[str, ...]) -> tuple[Array, float]:
         """The weighted mean of results over the batch, and its Birge ratio, by which it is widened where it passes 1.

@@ -97,10 +97,10 @@ def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block
         deviation = np.where(present, values - mean[:, None], 0.0)
         seen = np.where(k > 1, np.sqrt((deviation**2).sum(axis=1) / np.maximum(k - 1, 1)), np.nan)
     gauge = spec.gauge
-    if gauge is not None and gauge.least_count is not None and spec.extract is None:
-        step = np.where(present, 0.0 if gauge.dial else gauge.least_count, np.nan)
-    elif gauge is not None and gauge.dial:
+    if gauge is not None and gauge.dial:
         step = np.where(present, 0.0, np.nan)
+    elif gauge is not None and gauge.least_count is not None and spec.extract is None:
+        step = np.where(present, gauge.least_count, np.nan)
     else:
         step = entry.step
     with np.errstate(invalid="ignore"):

@@ -139,7 +139,7 @@ def _read_input(spec: Input, run: RunDocument, rows: int, faults: list[Fault]) -
             if document is None or not np.isnan(values[i]).all():
                 continue  # a value typed by hand stands for itself
             try:
-                values[i, 0], extracted[i] = _from_trace(spec, document)
+                values[i, 0], extracted[i] = from_trace(spec, document)
             except CavrelError as fault:
                 faults.append(Fault(spec.key, i + 1, 1, "trace", str(fault)))
     return InputReadings(spec, rows, readings, values, stated, step, extracted)
@@ -151,8 +151,8 @@ def _row_count(run: RunDocument, series: str) -> int:
     return max([1, *typed, *traced])
 
 
-def _from_trace(spec: Input, document: TraceDocument) -> tuple[float, float]:
-    """Value and standard uncertainty, SI, of one row's trace."""
+def from_trace(spec: Input, document: TraceDocument) -> tuple[float, float]:
+    """Value and standard uncertainty, SI, of one row's trace. Raises RunError for samples that cannot give what the column holds."""
     assert spec.extract is not None
     unit = units.unit(document.unit)
     second = units.unit("s").dimension

@@ -15,6 +15,9 @@ from cavrel.core.formula.nodes import Binary, Call, Member, Name, Negative, Node
 from cavrel.core.formula.parse import parse, parse_law
 from cavrel.core.formula.text import unparse
 
+LONGEST_ALGEBRA = 60
+"""Operations in an equation that is still solved for a symbol."""
+
 _FUNCTIONS = {
     "sin": sympy.sin,
     "cos": sympy.cos,
@@ -120,6 +123,22 @@ def _words(expression: sympy.Expr) -> str:
     return unparse(_node(expression))
 
 
+def _solve(expression: sympy.Expr, symbol: sympy.Symbol) -> list[sympy.Expr]:
+    """What ``symbol`` must be for ``expression`` to vanish.
+
+    Only where the way there is short: the symbol stands once, so that it can be laid bare step by step, or the numerator is a polynomial of
+    low degree in it. Anything else could be sought for hours, and whoever types a law waits for the answer. Raises _Unreachable.
+    """
+    if expression.count_ops() > LONGEST_ALGEBRA:
+        raise _Unreachable
+    if expression.count(symbol) > 1:
+        numerator = sympy.together(expression).as_numer_denom()[0]
+        if not numerator.is_polynomial(symbol) or sympy.degree(numerator, symbol) > 2:
+            raise _Unreachable
+        expression = numerator
+    return list(sympy.solve(expression, symbol))
+
+
 def _opened(node: Node, definition: Definition, series: str, law: sympy.Expr) -> Node:
     """``node`` with computed columns that the law does not name written out by their own formulas."""
     columns = definition.series[series].columns
@@ -151,11 +170,11 @@ def _affine(
     y_expression, x_expression = _expression(y), _expression(x)
     for y_name in y_names:
         symbol = sympy.Symbol(y_name, positive=True)
-        for solution in sympy.solve(law, symbol) if law.has(symbol) else []:
+        for solution in _solve(law, symbol) if law.has(symbol) else []:
             on_axes = y_expression.subs(symbol, solution)
             for x_name in x_names:
                 column = sympy.Symbol(x_name, positive=True)
-                for back in sympy.solve(x_expression - axis, column):
+                for back in _solve(x_expression - axis, column):
                     line = sympy.simplify(sympy.expand(on_axes.subs(column, back)))
                     slope = sympy.simplify(sympy.diff(line, axis))
                     intercept = sympy.simplify(line.subs(axis, 0)) if not slope.has(axis) else None
@@ -205,7 +224,7 @@ def _constants(fit: str, slope: sympy.Expr, intercept: sympy.Expr) -> tuple[tupl
                 left = meaning.subs(known)
                 if symbol in known or left.free_symbols & (set(wanted) - set(known)) != {symbol}:
                     continue
-                solutions = sympy.solve(left - parameter, symbol)
+                solutions = _solve(left - parameter, symbol)
                 if solutions:
                     known[symbol] = solutions[0]
     return tuple((str(symbol), _node(known[symbol])) for symbol in wanted if symbol in known)
@@ -213,6 +232,6 @@ def _constants(fit: str, slope: sympy.Expr, intercept: sympy.Expr) -> tuple[tupl
 
 def _solved_for(wanted: sympy.Symbol, means: dict[sympy.Symbol, sympy.Expr]) -> str:
     for symbol, meaning in means.items():
-        for solution in sympy.solve(meaning - symbol, wanted):
+        for solution in _solve(meaning - symbol, wanted):
             return unparse(_node(solution))
     return ""

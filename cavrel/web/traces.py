@@ -17,6 +17,7 @@ from cavrel.core.program import Input
 from cavrel.core.rounding import with_u
 from cavrel.core.run import TraceDocument
 from cavrel.core.samples import read_samples
+from cavrel.core.sheet import from_trace
 from cavrel.graph import trace as drawn
 from cavrel.graph.points import Axis
 from cavrel.store import entries as entry_store
@@ -61,11 +62,11 @@ def _content(opened: Opened, place: str, typed: dict[str, str] | None = None, fa
         "typed": typed or {},
         "fault": fault,
         "key": str(uuid4()),
-        **(_shown(spec, document) if document is not None else {}),
+        **(_shown(spec, document, opened.analysis.rules.rounding) if document is not None else {}),
     }
 
 
-def _shown(spec: Input, document: TraceDocument) -> dict[str, Any]:
+def _shown(spec: Input, document: TraceDocument, rounding: str) -> dict[str, Any]:
     """The drawing of a trace, and what its stretch gives, or why it gives nothing."""
     unit = units.unit(document.unit)
     times = trace.sample_times(document.rate, document.start, document.times, len(document.values))
@@ -75,9 +76,10 @@ def _shown(spec: Input, document: TraceDocument) -> dict[str, Any]:
     text, fitted, reason = "", None, ""
     assert spec.extract is not None
     try:
-        found = trace.extract(spec.extract, times, values * unit.factor, document.begin, document.end)
-        text = with_u(found.value / spec.unit.factor, found.u / spec.unit.factor, spec.unit.text)
-        fitted = _fitted(spec.extract, found.value / unit.factor, times, values, begin, end)
+        value, u = from_trace(spec, document)
+        text = with_u(spec.unit.from_si(value), u / spec.unit.factor, spec.unit.text, rounding)
+        shown = value / unit.factor if spec.extract == "slope" else unit.from_si(value)
+        fitted = _fitted(spec.extract, shown, times, values, begin, end)
     except CavrelError as fault:
         reason = fault.what
     picture = drawn.drawing(

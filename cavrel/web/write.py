@@ -8,7 +8,7 @@ from flask.typing import ResponseReturnValue
 
 from cavrel import catalogue
 from cavrel.catalogue import places
-from cavrel.catalogue.places import ReadText, TextFault
+from cavrel.catalogue.places import TextFault
 from cavrel.core import run as runs
 from cavrel.core.definition import Definition
 from cavrel.core.errors import CavrelError
@@ -165,7 +165,7 @@ def check_twin() -> ResponseReturnValue:
 def save() -> ResponseReturnValue:
     """Keep a new version; sent twice, it is kept once. A text with faults comes back with them, nothing lost."""
     text = request.form.get("text", "").replace("\r\n", "\n")
-    read: ReadText = places.read_text(text)
+    read = places.read_text(text)
     try:
         key = UUID(request.form.get("key", ""))
     except ValueError:

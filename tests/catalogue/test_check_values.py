@@ -183,3 +183,20 @@ def test_what_matters_in_stefans_constant() -> None:
     assert shown(analysis, "sigma") == pytest.approx(5.67e-8, rel=0.3)
     assert math.fsum(line.share for line in analysis.results["sigma"].budget) == pytest.approx(1)
     assert len(analysis.results["sigma"].budget) >= 6
+
+
+def test_published_values_are_accepted_values_and_not_another_way() -> None:
+    """Rydberg's constant, and the speed of sound at the temperature read, come from outside: a percent error is against them."""
+    outside = {"hydrogen-lines": "R", "speed-of-sound": "v", "resonance-tube": "v", "block-density": "rho"}
+    inside = {
+        "string-waves": "mu",
+        "oscillating-mass": "m_s",
+        "conical-pendulum": "theta_F",
+        "newton-second-law": "m_A",
+    }
+    for names, measured in ((outside, False), (inside, True)):
+        for experiment, name in names.items():
+            program = catalogue.program_of(catalogue.experiments()[experiment])
+            found = analyse(program, runs.load(simulate(program, 3))).results[name]
+            assert found.accepted is not None
+            assert found.against_measured is measured, experiment

@@ -76,7 +76,9 @@ def test_what_cannot_be_read_comes_back_as_it_was(client: FlaskClient, cart: int
 
 def test_samples_of_the_wrong_dimension_are_kept_and_say_so(client: FlaskClient, cart: int) -> None:
     assert put(client, cart, samples=TABLE.replace("m/s", "m")).status_code == 303
-    assert client.get(f"/runs/{cart}/traces/force.a.1").status_code == 200
+    page = text(client, f"/runs/{cart}/traces/force.a.1")
+    assert "the slope of samples in m is no acceleration in m/s^2" in page
+    assert client.get(f"/runs/{cart}/traces/force.a.1.json").json["value"] is None
     assert client.get(f"/runs/{cart}/measure").status_code == 200
 
 

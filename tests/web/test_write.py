@@ -100,3 +100,17 @@ def test_a_hostile_text_costs_nothing(client: FlaskClient) -> None:
         answer = client.post("/write/check.json", data={"text": body, "csrf_token": token(client)})
         assert answer.status_code == 200
         assert not answer.json["good"]
+
+
+@pytest.mark.parametrize(
+    "law",
+    [
+        "s = sin(a*t + cos(s*t)) + tan(s^3*t^5 + a)",
+        "s = a^t*sin(t*a) + exp(t*s)*ln(t) + s^t",
+        "s = (a*t^7 + t^3 + s^5*t)^(1/3) + sqrt(t + sqrt(a + sqrt(t + s)))",
+        "s = " + " + ".join(f"sin({i}*a*t)" for i in range(1, 16)),
+    ],
+)
+def test_a_law_that_algebra_cannot_turn_round_is_passed_over(law: str) -> None:
+    """Solved without bounds, such laws kept a request busy for minutes while the instructor typed."""
+    assert read_text(BLANK.replace('law = "s = a*t^2/2"', f'law = "{law}"')).faults == ()

@@ -6,7 +6,7 @@ from fractions import Fraction
 
 from cavrel.core import units
 from cavrel.core.errors import FormulaError
-from cavrel.core.formula.nodes import AGGREGATES, Binary, Call, Compare, Member, Name, Negative, Node, Number
+from cavrel.core.formula.nodes import AGGREGATES, PUBLISHED, Binary, Call, Compare, Member, Name, Negative, Node, Number
 from cavrel.core.formula.parse import constant
 from cavrel.core.formula.text import unparse
 from cavrel.core.units import PLAIN, Dimension
@@ -19,9 +19,6 @@ class Kind:
     dimension: Dimension | None
     series: str | None = None
 
-
-_PUBLISHED = {"water_density": ("K", "kg/m^3"), "sound_speed": ("K", "m/s"), "nagaoka": ("", "")}
-"""Functions that stand for a published formula: the unit each takes, the unit it gives."""
 
 Scope = Callable[[Name | Member], Kind]
 """Finds the kind of a name; raises FormulaError for one it does not know."""
@@ -126,8 +123,8 @@ def _call(node: Node, function: str, arguments: tuple[Node, ...], scope: Scope) 
                 raise FormulaError("", "list takes single values, not columns")
             return Kind(first, "list")
         return Kind(PLAIN if function == "atan2" else first, rows)
-    if function in _PUBLISHED:
-        wanted_unit, given_unit = _PUBLISHED[function]
+    if function in PUBLISHED:
+        wanted_unit, given_unit = PUBLISHED[function]
         wanted_dimension = units.unit(wanted_unit).dimension
         if first != wanted_dimension:
             raise FormulaError(

@@ -86,7 +86,8 @@ def _row(node: Node, outer: int, meaning: dict[Node, str]) -> str:
         case Call("exp", (argument,)):
             return f"<msup><mi>e</mi><mrow>{_row(argument, 0, meaning)}</mrow></msup>"
         case Call(function, arguments):
+            word = escape(function.replace("_", " "))
             inside = "<mo>,</mo>".join(_row(a, 0, meaning) for a in arguments)
             if len(arguments) == 1 and isinstance(arguments[0], Name | Number):
-                return f'<mrow><mi>{escape(function)}</mi><mspace width="0.17em"/>{inside}</mrow>'
-            return f"<mrow><mi>{escape(function)}</mi>{_bracketed(inside)}</mrow>"
+                return f'<mrow><mi>{word}</mi><mspace width="0.17em"/>{inside}</mrow>'
+            return f"<mrow><mi>{word}</mi>{_bracketed(inside)}</mrow>"

@@ -37,6 +37,10 @@ AGGREGATES = {"all", "any", "mean", "sum", "first", "last", "count"}
 """Functions that fold a column's rows into one value; ``min`` and ``max`` do so with one argument."""
 
 
+PUBLISHED = {"water_density": ("K", "kg/m^3"), "sound_speed": ("K", "m/s"), "nagaoka": ("", "")}
+"""Functions that stand for a published formula: the unit each takes, the unit it gives."""
+
+
 @dataclass(frozen=True, slots=True)
 class Number:
     """A literal, with its unit text where it has one: ``100[cm]``."""

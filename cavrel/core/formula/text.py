@@ -143,4 +143,4 @@ def _line(node: Node, outer: int) -> str:
         case Call("ln" | "log10" | "sin" | "cos" | "tan" as function, (Name() as argument,)):
             return f"{function} {_line(argument, 0)}"
         case Call(function, arguments):
-            return f"{function}({', '.join(_line(a, 0) for a in arguments)})"
+            return f"{function.replace('_', ' ')}({', '.join(_line(a, 0) for a in arguments)})"
