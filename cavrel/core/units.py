@@ -225,7 +225,10 @@ def _factor(tokens: list[str], text: str) -> tuple[float, Dimension, list[str]]:
 
 @lru_cache(maxsize=1024)
 def pretty(text: str) -> str:
-    """``m/s^2`` as ``m/s²``, ``N*m`` as ``N m``."""
+    """``m/s^2`` as ``m/s²``, ``N*m`` as ``N m``, ``1/µm`` as ``µm⁻¹``: behind a number its 1 would be read as a digit."""
+    reciprocal = re.fullmatch(r"1/([^\W\d_]+)", text.strip())
+    if reciprocal:
+        return f"{pretty(reciprocal[1])}⁻¹"
     raised = re.sub(r"\^\s*([-−]?\d+)(?!/\d|\d)", lambda m: m.group(1).replace("−", "-").translate(_RAISED), text)
     return re.sub(r"ohm\b", "Ω", raised.replace("*", " "))
 
