@@ -10,7 +10,7 @@ from cavrel import catalogue
 from cavrel.core import definition, reading
 from cavrel.core import run as runs
 from cavrel.core.analysis import analyse
-from cavrel.core.program import Program
+from cavrel.core.steps import Program
 from cavrel.core.uncertainty import coverage_factor
 
 N = 20

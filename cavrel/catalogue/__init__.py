@@ -12,7 +12,8 @@ from cavrel.core import straighten
 from cavrel.core.accepted import Accepted
 from cavrel.core.definition import Definition
 from cavrel.core.errors import DefinitionError
-from cavrel.core.program import Program, compile_program
+from cavrel.core.program import compile_program
+from cavrel.core.steps import Program
 from cavrel.core.straighten import LineMeaning
 
 HERE = Path(__file__).resolve().parent

@@ -4,11 +4,12 @@ import math
 from itertools import pairwise
 
 import numpy as np
+from scipy import optimize
 
 from cavrel.core.analysis import Analysis, ResultAnalysis, analyse
 from cavrel.core.flag import Flag
-from cavrel.core.program import Input
 from cavrel.core.rounding import significant
+from cavrel.core.steps import Input
 
 FAR_APART = 2.0
 """Two values further apart than so many expanded uncertainties of their difference are asked about: chance does that to one comparison in
@@ -20,13 +21,14 @@ def apart(analysis: Analysis) -> list[Flag]:
     """A remark for every result that disagrees with what the same run says in another way."""
     flags = []
     for result in analysis.results.values():
-        accepted, body = result.accepted, analysis.program.definition.results[result.name]
-        if not result.against_measured or accepted is None or result.reason or body.below or body.above:
+        other, body = result.compared, analysis.program.definition.results[result.name]
+        if other is None or not other.measured or result.reason or body.below or body.above:
             continue
+        accepted = other.accepted
         difference = result.value - accepted.value
-        if not result.difference_u > 0 or abs(difference) <= FAR_APART * result.k95 * result.difference_u:
+        if not other.u > 0 or not abs(difference) > FAR_APART * other.k95 * other.u:
             continue
-        times = significant(abs(difference) / result.difference_u, 2)
+        times = significant(abs(difference) / other.u, 2)
         say = (
             f"{body.label} comes out as {_shown(result, result.value)}, but {_other(analysis, result)} says "
             f"{_shown(result, accepted.value)}: {times} standard uncertainties apart. Both cannot be right."
@@ -54,10 +56,11 @@ def _other(analysis: Analysis, result: ResultAnalysis) -> str:
 
 def _cause(analysis: Analysis, result: ResultAnalysis) -> str:
     """The reading whose own uncertainty weighs most in the difference."""
+    assert result.compared is not None
     weights: dict[str, float] = {}
     for index, block in enumerate(analysis.pushes.blocks):
         if block.quantity:
-            own = result.difference_parts[analysis.pushes.span(index)]
+            own = result.compared.parts[analysis.pushes.span(index)]
             weights[block.subject] = weights.get(block.subject, 0.0) + float(own @ own)
     if not weights:
         return ""
@@ -78,10 +81,11 @@ def _cause(analysis: Analysis, result: ResultAnalysis) -> str:
 def _reconciling(analysis: Analysis, result: str, spec: Input) -> float | None:
     """The value, SI, of one reading at which the difference vanishes; None where no value between a tenth and the tenfold does that.
 
-    Regula falsi with the Illinois modification (Dowell and Jarratt, BIT 11 (1971) 168), a new analysis for each step.
+    Brent's method on the first sign change (SciPy), a new analysis for each step.
     """
     now = float(analysis.values[spec.key].value[0])
-    if not now:
+    compared = analysis.results[result].compared
+    if not now or compared is None:
         return None
 
     def difference(value: float) -> float:
@@ -95,20 +99,10 @@ def _reconciling(analysis: Analysis, result: str, spec: Input) -> float | None:
     pairs = [(a, b) for a, b in pairwise(seen) if a[1] * b[1] <= 0]
     if not pairs:
         return None
-    (low, f_low), (high, f_high) = min(pairs, key=lambda pair: abs(math.log(abs(pair[0][0] / now))))
-    middle = low
-    for _ in range(_ROUNDS):
-        if f_high == f_low:
-            break
-        middle = high - f_high * (high - low) / (f_high - f_low)
-        f_middle = difference(middle)
-        if not math.isfinite(f_middle):
-            return None
-        if f_middle * f_high < 0:
-            low, f_low = high, f_high
-        else:
-            f_low /= 2
-        high, f_high = middle, f_middle
-        if abs(f_middle) < 1e-3 * analysis.results[result].difference_u:
-            break
-    return float(middle)
+    low, high = min(pairs, key=lambda pair: abs(math.log(abs(pair[0][0] / now))))
+    if 0.0 in (low[1], high[1]):
+        return float(low[0] if low[1] == 0 else high[0])
+    try:
+        return float(optimize.brentq(difference, low[0], high[0], rtol=1e-4, maxiter=_ROUNDS, disp=False))
+    except ValueError:  # no value somewhere on the way
+        return None

@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from scipy import special
 
 from cavrel.core.gauge import Gauge
-from cavrel.core.program import Input
 from cavrel.core.rules import HouseRules
 from cavrel.core.sheet import InputReadings, Sheet
+from cavrel.core.steps import Input
 
 Array = NDArray[np.float64]
 
@@ -30,7 +30,7 @@ class Block:
     ``u``: standard uncertainties ``(n,)``, SI, relative to the value where ``relative``. ``dof`` ``(n,)``. Components with the same
     ``estimate`` rest on one estimate of scatter and share its degrees of freedom; none is named where
     they are infinite. ``quantity`` and ``instrument`` name what the
-    budget gathers by, empty where a block belongs to neither.
+    budget gathers by, empty where a block belongs to neither. ``counts`` ``(n,)``: for counting, the mean count of each row.
     """
 
     kind: str
@@ -45,6 +45,7 @@ class Block:
     relative: bool = False
     quantity: str = ""
     instrument: str = ""
+    counts: Array | None = None
 
     @property
     def size(self) -> int:
@@ -53,11 +54,13 @@ class Block:
 
 @dataclass(frozen=True, slots=True)
 class Nominal:
-    """One input's value for each row, SI ``(rows,)``, trials averaged; ``scatter`` the per-trial standard deviation ``(rows,)``."""
+    """One input's value for each row, SI ``(rows,)``, trials averaged; ``scatter`` the per-trial standard deviation ``(rows,)``; ``zero``: the
+    SI value of its unit's own zero (273.15 K for °C), of which a relative error takes no share."""
 
     values: Array
     trials: NDArray[np.intp]
     scatter: Array
+    zero: float = 0.0
 
 
 def gather(sheet: Sheet, rules: HouseRules) -> tuple[dict[str, Nominal], list[Block]]:
@@ -86,12 +89,16 @@ def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block
     k = present.sum(axis=1)
     if not k.any():
         nothing = np.full(len(k), np.nan)
-        return Nominal(nothing, k, nothing), []
+        return Nominal(nothing, k, nothing, spec.unit.offset), []
     filled = np.where(present, values, 0.0)
     many = np.maximum(k, 1)
     mean = np.where(k > 0, filled.sum(axis=1) / many, np.nan)
-    if spec.exact:
-        return Nominal(mean, k, np.full(len(k), np.nan)), []
+    typed = ~np.isnan(entry.stated)
+    has_stated = typed.any(axis=1)
+    said = np.zeros(len(k))
+    if has_stated.any():
+        stated = entry.stated * (1.0 if rules.stated == "standard" else 1 / math.sqrt(3))
+        said = _root_mean_square(stated, typed, typed.sum(axis=1))
     seen = np.full(len(k), np.nan)
     if (k > 1).any():
         deviation = np.where(present, values - mean[:, None], 0.0)
@@ -108,9 +115,17 @@ def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block
     s, dof, estimates = _scatter(spec, seen, k, rounding, rules)
     blocks: list[Block] = []
     rows = np.flatnonzero(k > 0)
+    if spec.exact or spec.count:
+        s, dof, estimates = seen, np.where(k > 1, k - 1.0, np.inf), [f"scatter:{spec.key}:{i}" for i in range(len(k))]
 
     def add(
-        kind: str, words: str, u: Array, distribution: str, dof_of: Array | None = None, names: list[str] | None = None
+        kind: str,
+        words: str,
+        u: Array,
+        distribution: str,
+        dof_of: Array | None = None,
+        names: list[str] | None = None,
+        counts: Array | None = None,
     ) -> None:
         chosen = rows[u[rows] > 0]
         if len(chosen):
@@ -127,9 +142,23 @@ def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block
                     distribution,
                     quantity=spec.label,
                     instrument=spec.gauge.label if spec.gauge is not None else "",
+                    counts=None if counts is None else counts[chosen],
                 )
             )
 
+    def add_stated(u: Array) -> None:
+        add("stated", "stated ±", u, "normal" if rules.stated == "standard" else "rectangular")
+
+    if spec.exact:
+        add_stated(np.where(has_stated, said, 0.0))
+        return Nominal(mean, k, np.full(len(k), np.nan), spec.unit.offset), blocks
+    if spec.count:
+        u, scattered = _counting(mean, seen, k)
+        add_stated(np.where(has_stated, said, 0.0))
+        by_scatter = np.where(scattered & ~has_stated, seen / np.sqrt(np.maximum(k, 1)), 0.0)
+        add("repeatability", "scatter of repeats", by_scatter, "student", dof, estimates)
+        add("counting", "counting", np.where(scattered | has_stated, 0.0, u), "normal", counts=mean)
+        return Nominal(mean, k, seen, spec.unit.offset), blocks
     traced = ~np.isnan(entry.extracted)
     if traced.any():
         add("trace", "noise of the trace", np.where(traced, entry.extracted, 0.0), "normal")
@@ -137,26 +166,12 @@ def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block
     if watched.any():
         u_mean = _repeatability(entry, s, k, rules)
         add("repeatability", "scatter of repeats", np.where(watched, u_mean, 0.0), "student", dof, estimates)
-    if spec.count:
-        add("counting", "counting", np.where(watched, 0.0, np.sqrt(np.abs(mean) / np.maximum(k, 1))), "normal")
-        return Nominal(mean, k, s), blocks
-    typed = ~np.isnan(entry.stated)
-    has_stated = typed.any(axis=1)
-    said = rounding
-    if has_stated.any():
-        stated = entry.stated * (1.0 if rules.stated == "standard" else 1 / math.sqrt(3))
-        said = _root_mean_square(stated, typed, typed.sum(axis=1))
+    said = np.where(has_stated, said, rounding)
     # The scatter that was seen holds each reading's rounding and reaction already; what it cannot show is only what exceeds it.
     inside = np.where(watched, s, 0.0) ** 2
     declared = np.where(has_stated, said, rounding)
     left = np.where(traced, 0.0, np.sqrt(np.maximum(declared**2 - inside, 0.0)))
-    if has_stated.any():
-        add(
-            "stated",
-            "stated ±",
-            np.where(has_stated, left, 0.0),
-            "normal" if rules.stated == "standard" else "rectangular",
-        )
+    add_stated(np.where(has_stated, left, 0.0))
     add("resolution", "last digit", np.where(has_stated, 0.0, left), "rectangular")
     if gauge is not None:
         once = ~watched & ~has_stated & ~traced
@@ -168,7 +183,20 @@ def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block
                     np.where(once, amount, 0.0),
                     "normal",
                 )
-    return Nominal(mean, k, s), blocks
+    return Nominal(mean, k, s, spec.unit.offset), blocks
+
+
+def _counting(mean: Array, seen: Array, k: NDArray[np.intp]) -> tuple[Array, NDArray[np.bool_]]:
+    """Standard uncertainty of mean counts ``(rows,)`` of ``k`` intervals by counting alone, and where repeats scatter beyond that.
+
+    The root of the total counted, over the number of intervals; one count for a total of none, for an interval without a count still
+    allows a true mean of about one. Repeats are believed over it where their index of dispersion is improbable (Fisher 1925).
+    """
+    many = np.maximum(k, 1)
+    total = np.maximum(np.where(k > 0, np.abs(mean), 0.0) * many, 1.0)
+    index = np.where(k > 1, (many - 1) * np.nan_to_num(seen) ** 2 / (total / many), 0.0)
+    chance = special.chdtrc(np.maximum(many - 1, 1), index)
+    return np.sqrt(total) / many, (k > 1) & (chance < POOLING_LEVEL)
 
 
 def _root_mean_square(values: Array, present: NDArray[np.bool_], k: NDArray[np.intp]) -> Array:

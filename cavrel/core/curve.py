@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from cavrel.core.analysis import Analysis
 from cavrel.core.errors import CavrelError
-from cavrel.core.fitting import FitAnalysis
+from cavrel.core.fitted import FitAnalysis
 from cavrel.core.formula.evaluate import Environment, compile_node
 from cavrel.core.formula.nodes import Member, Name, Node, walk
 from cavrel.core.formula.parse import parse, parse_law

@@ -35,6 +35,7 @@ class Instrument(_Model):
     reading of the instrument together. All four are standard uncertainties, each an amount with its unit. What makers print are
     limits, taken as rectangular and acting on all readings together: ``accuracy`` such as ``0.5 % + 2 digits``, and ``class`` in percent
     of ``full_scale``. ``dial``: it is set to marks, such as a resistance box, so that a setting has no last digit to judge.
+    ``dead_time``: how long a counter is blind after each count; formulas name it ``counter.dead_time``, nought where none is given.
     """
 
     kind: Annotated[str, Field(max_length=60)] = ""
@@ -48,18 +49,25 @@ class Instrument(_Model):
     accuracy_class: Annotated[float, Field(gt=0, le=20)] | None = Field(None, alias="class")
     full_scale: Amount | None = None
     dial: bool = False
+    dead_time: Amount | None = None
     zero_check: Annotated[str, Field(max_length=400)] = ""
     watch_for: Annotated[str, Field(max_length=400)] = ""
 
 
 class _Read(_Model):
-    """What is common to everything that is read: a quantity of the run, a column of a series."""
+    """What is common to everything that is read: a quantity of the run, a column of a series.
+
+    ``exact``: has no uncertainty unless one is typed. ``count``: a number of random events, known to about its root. ``whole``: a number of
+    things, such as swings or weights. ``difference``: lies between two readings of a scale, so that 5 °C is 5 K.
+    """
 
     label: Annotated[str, Field(min_length=1, max_length=80)]
     unit: UnitText | None = None
     instrument: Key | None = None
     exact: bool = False
     count: bool = False
+    whole: bool = False
+    difference: bool = False
     repeats: Annotated[int, Field(ge=1, le=30)] = 1
     formula: Formula | None = None
     range: Formula | None = None
@@ -153,12 +161,15 @@ class Result(_Model):
     """A quantity derived from fits, quantities and columns, or ``combine``, the weighted mean of other results.
 
     ``below`` and ``above``: what it means to lie below or above the accepted value ("It floats"), said with its probability.
+    ``difference``: of two readings of a scale, so that °C is K. ``range``: within which it is plausible at all.
     """
 
     label: Annotated[str, Field(min_length=1, max_length=80)]
     formula: Formula | None = None
     combine: Annotated[tuple[Key, ...], Field(max_length=12)] = ()
     unit: UnitText | None = None
+    difference: bool = False
+    range: Formula | None = None
     accepted: Formula | None = None
     below: Annotated[str, Field(max_length=80)] = ""
     above: Annotated[str, Field(max_length=80)] = ""

@@ -5,12 +5,11 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from cavrel.core.analysis import Analysis, PredictionAnalysis, ResultAnalysis, Values
-from cavrel.core.fitting import FitAnalysis
+from cavrel.core.fitted import FitAnalysis
 from cavrel.core.flag import Flag
 from cavrel.core.formula.text import unparse
 from cavrel.core.judge import judge
 from cavrel.core.montecarlo import MonteCarlo
-from cavrel.core.rounding import with_u
 from cavrel.core.slips import Slip
 from cavrel.core.straighten import LineMeaning
 from cavrel.core.uncertainty import budget
@@ -57,6 +56,10 @@ def _number(value: float) -> float | None:
     return float(value) if math.isfinite(value) else None
 
 
+def _maybe(value: float | None) -> float | None:
+    return None if value is None else _number(value)
+
+
 def _single(values: Values) -> dict[str, Any]:
     unit = values.unit
     return {
@@ -91,22 +94,31 @@ def _fit(fit: FitAnalysis, analysis: Analysis, meaning: LineMeaning | None) -> d
         },
         "covariance": [[_number(v) for v in row] for row in fit.covariance.tolist()],
         "uncertainty": fit.source or None,
+        "weights": _weights(fit),
+        "unbounded": list(fit.unbounded),
         "law": law,
     }
     if found is not None:
         body |= {
-            "chi2": found.chi2,
+            "chi2": _maybe(found.chi2),
             "dof": found.dof,
-            "p": found.p,
+            "p": _maybe(found.p),
             "r2": _number(found.r2),
             "s": _number(found.s),
-            "residuals": found.residuals.tolist(),
-            "standardised": found.standardised.tolist(),
-            "leverage": found.leverage.tolist(),
-            "curvature_p": found.curvature_p,
-            "runs_p": found.runs_p,
+            "residuals": [_number(v) for v in found.residuals.tolist()],
+            "standardised": [_number(v) for v in found.standardised.tolist()],
+            "leverage": [_number(v) for v in found.leverage.tolist()],
+            "curvature_p": _maybe(found.curvature_p),
+            "runs_p": _maybe(found.runs_p),
         }
     return body
+
+
+def _weights(fit: FitAnalysis) -> str | None:
+    """How the rows were weighted, in a word."""
+    if not fit.made:
+        return None
+    return "counts" if fit.counted else "known" if fit.known else "equal"
 
 
 def _result(analysis: Analysis, result: ResultAnalysis, drawn: MonteCarlo | None) -> dict[str, Any]:
@@ -130,7 +142,12 @@ def _result(analysis: Analysis, result: ResultAnalysis, drawn: MonteCarlo | None
             "label": accepted.label,
             "source": accepted.source,
         },
-        "percent_error": _number(verdict.percent_error),
+        "percent_error": None if verdict.measured else _number(verdict.percent),
+        "percent_difference": _number(verdict.percent) if verdict.measured else None,
+        "linear": result.linear,
+        "interval95": [_number(unit.from_si(end)) for end in result.interval],
+        "plausible": result.plausible,
+        "combined": {name: _number(weight) for name, weight in result.weights.items()} or None,
         "z": _number(verdict.z),
         "verdict": {
             "kind": verdict.kind,
@@ -140,9 +157,9 @@ def _result(analysis: Analysis, result: ResultAnalysis, drawn: MonteCarlo | None
         "budget": [
             {
                 "source": s.source,
-                "contribution": s.contribution / unit.factor,
-                "share": s.share,
-                "u_if_halved": s.u_if_halved / unit.factor,
+                "contribution": _number(s.contribution / unit.factor),
+                "share": _number(s.share),
+                "u_if_halved": _number(s.u_if_halved / unit.factor),
             }
             for s in result.budget
         ],
@@ -150,9 +167,9 @@ def _result(analysis: Analysis, result: ResultAnalysis, drawn: MonteCarlo | None
             by: [
                 {
                     "source": s.source,
-                    "contribution": s.contribution / unit.factor,
-                    "share": s.share,
-                    "u_if_halved": s.u_if_halved / unit.factor,
+                    "contribution": _number(s.contribution / unit.factor),
+                    "share": _number(s.share),
+                    "u_if_halved": _number(s.u_if_halved / unit.factor),
                 }
                 for s in budget(result.parts, analysis.pushes, by)
             ]
@@ -194,11 +211,15 @@ def _prediction(found: PredictionAnalysis) -> dict[str, Any]:
 def _correlation(analysis: Analysis) -> dict[str, Any]:
     """Correlation of the results with one another, through everything that acts on several of them."""
     made = [result for result in analysis.results.values() if not result.reason and result.u > 0]
-    matrix = [[float(a.parts @ b.parts) / (a.u * b.u) for b in made] for a in made]
+    matrix = [[_number(float((a.parts / a.u) @ (b.parts / b.u))) for b in made] for a in made]
     return {"results": [result.name for result in made], "matrix": matrix}
 
 
 def result_text(analysis: Analysis, result: ResultAnalysis) -> str:
-    """``9.79 ± 0.04 m/s²`` by the house rule of rounding; empty where there is no value."""
-    unit = result.unit
-    return with_u(unit.from_si(result.value), result.u / unit.factor, unit.text, analysis.rules.rounding)
+    """``9.79 ± 0.04 m/s²`` by the house rule of rounding; where the law of propagation is no answer, ``0.07 m (0.01 to 0.14 m with 95 %)``;
+    empty where there is no value."""
+    value = result.measured(analysis.rules.rounding)
+    if result.linear or result.reason:
+        return value.text()
+    interval = value.interval(*result.interval)
+    return f"{value.text()} ({interval} with 95 %)" if interval else f"{value.text()} (uncertain beyond telling)"

@@ -5,8 +5,8 @@ propagation through a least-squares fit, exact where the curve is linear in its 
 """
 
 import math
-from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,99 +15,25 @@ from scipy import optimize
 from cavrel.core import uncertainty
 from cavrel.core.fit import solver, york
 from cavrel.core.fit.diagnostics import Diagnostics, chance_of, diagnose
-from cavrel.core.fit.models import Line, Model, Proportional, Straight, Tangent
+from cavrel.core.fit.models import Damped, Line, Model, Proportional, Straight, Tangent
 from cavrel.core.fit.solver import Curve, NoFit
-from cavrel.core.formula.evaluate import Environment
-from cavrel.core.program import FitStep
+from cavrel.core.fitted import Bound, FitAnalysis, Parameter
+from cavrel.core.formula.evaluate import Compiled, Environment
+from cavrel.core.lanes import Pushes
 from cavrel.core.rules import HouseRules
-from cavrel.core.uncertainty import Pushes
-from cavrel.core.units import Unit
+from cavrel.core.steps import FitStep
 
 Array = NDArray[np.float64]
 
 X_MATTERS = 0.01
 """Error bars along x count when they add more than this share to the variance of any residual."""
 _REWEIGHTINGS = 15
+_SCORINGS = 60
+_PROPORTIONAL = 0.05
+"""A count acts in proportion where what half its up and down leave over is under this share of their difference."""
 BEYOND_CHANCE = 0.05
 """The scatter is believed over the error bars where chance alone would make it this large less often than this. The larger of the two taken
 always would call every uncertainty too large on average, for the scatter of a few points is itself mostly noise."""
-
-
-@dataclass(frozen=True, slots=True)
-class Parameter:
-    """One parameter: ``value``, ``u``, SI; ``parts`` ``(K,)`` signed contributions."""
-
-    value: float
-    u: float
-    unit: Unit
-    parts: Array
-
-
-@dataclass(frozen=True, slots=True)
-class FitAnalysis:
-    """A curve fitted, or the ``reason`` why not.
-
-    ``x``, ``y``, ``u_x``, ``u_y``: ``(rows,)``, SI, all rows, NaN where missing; ``rows``: indices of those fitted. ``covariance`` of the
-    named parameters in their order. ``known``: the points' own uncertainties are known and weight them. ``source``: whether the rows'
-    own uncertainty was ``propagated``, taken from the ``scatter``, or from ``extreme lines``. ``shape``: the curve over x, None for a
-    formula; ``theta`` ``(p,)`` and ``parts`` ``(K, p)`` of all its parameters; ``weights`` ``(n,)``; ``errors`` where both axes count (a
-    straight line); ``scatter`` ``(n,)``: the standard deviation of each ordinate by the residuals; ``gain`` ``(p, n)``: the parameters'
-    response to the residuals.
-    """
-
-    name: str
-    x: Array
-    y: Array
-    u_x: Array
-    u_y: Array
-    rows: NDArray[np.intp]
-    reason: str
-    parameters: Mapping[str, Parameter]
-    covariance: Array
-    diagnostics: Diagnostics | None
-    known: bool
-    source: str
-    shape: Model | None
-    theta: Array
-    parts: Array
-    weights: Array
-    errors: york.Errors | None
-    scatter: Array
-    gain: Array
-
-    @property
-    def made(self) -> bool:
-        return not self.reason
-
-    @property
-    def drawable(self) -> bool:
-        """Whether the curve can be drawn over x alone."""
-        return self.made and self.shape is not None
-
-    def at(self, x: Array) -> tuple[Array, Array]:
-        """The curve at ``x`` ``(n,)`` and its standard uncertainty, shared components included. Needs ``drawable``."""
-        assert self.shape is not None
-        theta, grid = self.theta[None, :], x[None, :]
-        parts = self.parts @ self.shape.jacobian(theta, grid)[0].T
-        return self.shape.predict(theta, grid)[0], uncertainty.combined(parts)
-
-    def single_u(self) -> float:
-        """Standard deviation of one more y about the curve: by the scatter, or the typical known one."""
-        if self.diagnostics is None or (self.diagnostics.dof <= 0 and not self.known):
-            return math.nan
-        if self.source == "scatter":
-            return float(np.median(self.scatter))
-        return float(np.median(1 / np.sqrt(self.weights))) if self.known else self.diagnostics.s
-
-
-@dataclass(frozen=True, slots=True)
-class Bound:
-    """What a fit runs over: ``x`` and ``y`` ``(batch, rows)``, the environment that a formula reads, rows kept ``(rows,)``."""
-
-    x: Array
-    y: Array
-    environment: Environment
-    keep: NDArray[np.bool_]
 
 
 def curve_of(step: FitStep, shape: Model | None, bound: Bound, use: NDArray[np.intp]) -> Curve:
@@ -119,30 +45,33 @@ def curve_of(step: FitStep, shape: Model | None, bound: Bound, use: NDArray[np.i
     compiled, names = step.curve, [f"{step.name}.{p}" for p in step.free]
     rows = bound.y.shape[1]
 
-    def predict(theta: Array) -> Array:
+    starts = np.abs(np.array(list(step.free.values())))
+
+    def run(formula: Compiled, theta: Array) -> Array:
         values = dict(bound.environment.values)
         values.update({name: theta[:, i : i + 1] for i, name in enumerate(names)})
-        found = compiled(Environment(values, bound.environment.keep))
+        found = formula(Environment(values, bound.environment.keep, bound.environment.spread))
         return np.broadcast_to(found, (found.shape[0], rows))[:, use]
 
+    def predict(theta: Array) -> Array:
+        return run(compiled, theta)
+
     def jacobian(theta: Array) -> Array:
-        # Central differences, with the step that balances rounding against curvature.
         columns = []
-        for i in range(theta.shape[1]):
+        for i, slope in enumerate(step.slopes):
+            if slope is not None:
+                columns.append(run(slope, theta))
+                continue
+            # Central differences, with the step that balances rounding against curvature, on the parameter's own scale.
             up, down = theta.copy(), theta.copy()
-            h = 6e-6 * np.maximum(np.abs(theta[:, i]), 1e-12)
+            h = 6e-6 * np.maximum(np.abs(theta[:, i]), 1e-3 * (starts[i] or 1.0))
             up[:, i] += h
             down[:, i] -= h
             columns.append((predict(up) - predict(down)) / (up[:, i] - down[:, i])[:, None])
-        return np.stack(columns, axis=2)
+        most = max(len(column) for column in columns)
+        return np.stack([np.broadcast_to(column, (most, column.shape[1])) for column in columns], axis=2)
 
     return Curve(predict, jacobian, False)
-
-
-def nominal_of(bound: Bound) -> Bound:
-    """The first entry alone."""
-    values = {key: value[:1] for key, value in bound.environment.values.items()}
-    return Bound(bound.x[:1], bound.y[:1], Environment(values, bound.environment.keep), bound.keep)
 
 
 @dataclass(frozen=True, slots=True)
@@ -153,14 +82,38 @@ class _Solved:
     weights: Array
     known: bool
     jacobian: Array
-    errors: york.Errors | None
+    errors: york.Errors | None = None
+    counted: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class _Counts:
+    """Ordinates that rest on counts: ``count`` ``(n,)`` each row's mean count, ``part`` ``(n,)`` what counting contributes to y, ``u`` ``(n,)``
+    the count's own standard uncertainty, ``rest`` ``(n,)`` variance of y by the rows' other components."""
+
+    count: Array
+    part: Array
+    u: Array
+    rest: Array
+
+    def variance(self, residuals: Array) -> Array:
+        """Variance of each y where the curve, which lies ``residuals`` below the points, foretells the counts."""
+        by_count = self.part / self.u
+        expected = np.maximum(self.count - residuals / by_count, _LEAST_EXPECTED)
+        # How many intervals were averaged: u² is the mean over their number, or its square's inverse where nothing was counted.
+        times = np.where(self.count > 0, self.count / self.u**2, 1 / self.u)
+        return np.asarray(self.rest + by_count**2 * expected / times)
+
+
+_LEAST_EXPECTED = 0.05
+"""Counts that a curve foretells for an interval never fall below this: a weight must stay finite."""
 
 
 def fit(
     step: FitStep, bound: Bound, pushes: Pushes, rules: HouseRules, span: slice, x0: float
-) -> tuple[FitAnalysis, Array]:
-    """Fit ``step`` to ``bound``; returns the analysis and the parameters over the batch ``(2K+1, p)``, the
-    named ones first.
+) -> tuple[FitAnalysis, Array, Array]:
+    """Fit ``step`` to ``bound``; returns the analysis, and over the wide batch ``(2K+1, p)`` the curve's parameters about its origin and
+    those that the definition names.
 
     ``span``: the components kept for this fit's scatter; ``x0``: where a tangent touches. A fit that cannot be made has a reason.
     """
@@ -171,9 +124,7 @@ class _Fitting:
     """Carries one fit from its batch to its parameters."""
 
     def __init__(self, step: FitStep, bound: Bound, pushes: Pushes, rules: HouseRules, span: slice, x0: float) -> None:
-        self.step, self.bound, self.pushes, self.rules, self.span = step, bound, pushes, rules, span
-        self.x_parts = uncertainty.contributions(bound.x, pushes.count)
-        self.y_parts = uncertainty.contributions(bound.y, pushes.count)
+        self.step, self.pushes, self.rules, self.span = step, pushes, rules, span
         self.use = np.flatnonzero(np.isfinite(bound.x[0]) & np.isfinite(bound.y[0]) & bound.keep)
         self.forced = isinstance(step.shape, Line) and step.origin and rules.origin == "forced"
         self.shape: Model | None = Proportional() if self.forced else step.shape
@@ -181,24 +132,43 @@ class _Fitting:
             self.shape = Tangent(x0)
             near = np.argsort(np.abs(bound.x[0, self.use] - x0), kind="stable")
             self.use = np.sort(self.use[near[: step.points or max(5, -(-len(self.use) // 3))]])
-        self.x, self.y = bound.x[0, self.use], bound.y[0, self.use]
         self.count = len(self.shape.names) if self.shape is not None else len(step.free)
+        self.wide = pushes.is_wide(bound.x) or pushes.is_wide(bound.y) or self.reads_wide(bound)
+        whole = pushes.batch if self.wide else pushes.narrow
+        x, y = (pushes.widen(v) if self.wide else v for v in (bound.x, bound.y))
+        rows = bound.y.shape[1]
+        self.bound = Bound(
+            np.broadcast_to(x, (whole, rows)), np.broadcast_to(y, (whole, rows)), bound.environment, bound.keep
+        )
+        self.x_parts, self.y_parts = pushes.contributions(self.bound.x), pushes.contributions(self.bound.y)
+        self.x, self.y = bound.x[0, self.use], bound.y[0, self.use]
+        if self.shape is not None:
+            self.shape = self.shape.about(self.x)
 
-    def run(self) -> tuple[FitAnalysis, Array]:
+    def reads_wide(self, bound: Bound) -> bool:
+        """Whether the curve of a formula rests on values that have an entry for each component."""
+        if self.step.curve is None or not len(self.use):
+            return False
+        with np.errstate(all="ignore"):
+            start = np.array(list(self.step.free.values()))[None, :]
+            return self.pushes.is_wide(curve_of(self.step, None, bound, self.use).predict(start))
+
+    def run(self) -> tuple[FitAnalysis, Array, Array]:
         reason = self.impossible()
         if not reason:
             try:
                 with np.errstate(all="ignore"):
-                    solved = self.solve()
-                    gain, basis = solver.response(solved.jacobian, solved.weights)
-                    return self.made(solved, gain, basis)
+                    return self.made(self.solve())
             except NoFit as fault:
                 reason = str(fault)
-        return self.unmade(reason), np.full((1, len(self.step.parameters)), np.nan)
+        nothing = np.full((1, len(self.step.parameters)), np.nan)
+        return self.unmade(reason), nothing, nothing
 
     def impossible(self) -> str:
         """Why no curve can be drawn; empty if it can."""
         n, model = len(self.use), self.step.model
+        if not self.rows_differ():
+            return "the readings are too large to be fitted"
         words = {"proportional": "line", "power": "power law", "damped": "damped oscillation", "formula": "curve"}
         kind = words.get(model, model)
         if n < self.count:
@@ -217,39 +187,43 @@ class _Fitting:
         parameters = {p: Parameter(math.nan, math.nan, unit, nothing) for p, unit in self.step.parameters.items()}
         size = len(parameters)
         return FitAnalysis(
-            self.step.name,
-            self.bound.x[0],
-            self.bound.y[0],
-            uncertainty.combined(self.x_parts),
-            uncertainty.combined(self.y_parts),
-            self.use,
-            reason,
-            parameters,
-            np.full((size, size), np.nan),
-            None,
-            False,
-            "",
-            None,
-            np.full(size, np.nan),
-            np.zeros((self.pushes.count, size)),
-            np.zeros(len(self.use)),
-            None,
-            np.zeros(len(self.use)),
-            np.zeros((size, len(self.use))),
+            **self.read(),
+            reason=reason,
+            parameters=parameters,
+            covariance=np.full((size, size), np.nan),
+            theta=np.full(size, np.nan),
+            parts=np.zeros((self.pushes.count, size)),
+            weights=np.zeros(len(self.use)),
+            scatter=np.zeros(len(self.use)),
+            gain=np.zeros((size, len(self.use))),
         )
+
+    def read(self) -> dict[str, Any]:
+        """What was read, as a fit's record holds it."""
+        return {
+            "name": self.step.name,
+            "x": self.bound.x[0],
+            "y": self.bound.y[0],
+            "u_x": uncertainty.combined(self.x_parts),
+            "u_y": uncertainty.combined(self.y_parts),
+            "rows": self.use,
+        }
 
     # --- the nominal solution ----------------------------------------------------------------------------------------
 
     def solve(self) -> _Solved:
-        curve = curve_of(self.step, self.shape, nominal_of(self.bound), self.use)
+        curve = curve_of(self.step, self.shape, self.bound.nominal(), self.use)
         alike = np.ones(len(self.use))
         theta = self.first(curve, alike)
-        if self.rules.weights == "equal":
+        if self.rules.weights == "equal" or self.step.plain:
             return self.solved(curve, theta, alike, False)
         own, own_variance = self.own_of(self.residual_parts(theta))
         y_variance = (self.y_parts[own][:, self.use] ** 2).sum(axis=0)
         if not (own_variance > 0).all():
             return self.solved(curve, theta, alike, False)
+        counts = self.counts(own, own_variance)
+        if counts is not None:
+            return self.by_counts(curve, theta, counts)
         if not self.x_matters(own_variance, y_variance):
             weights = 1 / y_variance
             return self.solved(curve, self.again(curve, theta, weights), weights, True)
@@ -265,6 +239,45 @@ class _Fitting:
             weights = new
             theta = self.again(curve, theta, weights)
         return self.solved(curve, theta, weights, True)
+
+    def counts(self, own: NDArray[np.bool_], own_variance: Array) -> _Counts | None:
+        """What counting contributes to the ordinates; None unless each row's y follows one count in proportion, the abscissae none."""
+        if self.wide:
+            return None
+        part, count, u = (np.full(self.bound.y.shape[1], np.nan) for _ in range(3))
+        for index, lane in enumerate(self.pushes.lanes):
+            block = self.pushes.blocks[lane.block]
+            if block.counts is None or lane.rows is None or not own[index] or lane.rows.max() >= len(part):
+                continue
+            if (self.x_parts[index] != 0).any():
+                return None
+            moved, at = self.y_parts[index], lane.rows
+            if not (moved != 0).any():
+                continue
+            if not np.isnan(part[at]).all():
+                return None
+            of_lane = lane.components - self.pushes.starts[lane.block]
+            part[at], count[at], u[at] = moved[at], block.counts[of_lane], block.u[of_lane]
+            up, down = (self.bound.y[1 + index + k] - self.bound.y[0] for k in (0, len(self.pushes.lanes)))
+            if (np.abs(up + down)[at] > _PROPORTIONAL * np.abs(up - down)[at]).any():
+                return None
+        part, count, u = part[self.use], count[self.use], u[self.use]
+        if not (np.abs(part) > 0).all():
+            return None
+        return _Counts(count, part, u, np.maximum(own_variance - part**2, 0.0))
+
+    def by_counts(self, curve: Curve, theta: Array, counts: _Counts) -> _Solved:
+        """The likeliest curve for counts: least squares whose weights are those that the curve foretells, taken until both settle, which is
+        Fisher's scoring of Poisson's likelihood (McCullagh and Nelder 1989, Generalized Linear Models, 2.5)."""
+        weights = np.ones(len(self.use))
+        for _ in range(_SCORINGS):
+            new = 1 / counts.variance(self.y - curve.predict(theta[None, :])[0])
+            settled = np.allclose(new, weights, rtol=1e-9, atol=0)
+            weights = new
+            theta = self.again(curve, theta, weights)
+            if settled:
+                break
+        return replace(self.solved(curve, theta, weights, True), counted=True)
 
     def first(self, curve: Curve, weights: Array) -> Array:
         """The best curve with all points alike."""
@@ -317,13 +330,15 @@ class _Fitting:
     def solved(self, curve: Curve, theta: Array, weights: Array, known: bool) -> _Solved:
         if self.shape is not None:
             theta = self.shape.tidy(theta)
-        return _Solved(theta, weights, known, curve.jacobian(theta[None, :])[0], None)
+        return _Solved(theta, weights, known, curve.jacobian(theta[None, :])[0])
 
     def york(self, theta: Array, own: NDArray[np.bool_]) -> _Solved:
         x_parts, y_parts = self.x_parts[own][:, self.use], self.y_parts[own][:, self.use]
         errors = york.Errors((x_parts**2).sum(axis=0), (y_parts**2).sum(axis=0), (x_parts * y_parts).sum(axis=0))
         through = self.count == 1
-        slope, intercept, adjusted = york.solve(self.x, self.y, errors, float(theta[0]), through)
+        assert self.shape is not None
+        x = self.shape.local(self.x)
+        slope, intercept, adjusted = york.solve(x, self.y, errors, float(theta[0]), through)
         if not math.isfinite(slope):
             raise NoFit(
                 "no straight line with error bars on both axes settles; set the house rule for abscissae to ignore"
@@ -333,18 +348,27 @@ class _Fitting:
         return _Solved(best, 1 / errors.of_residual(slope), True, np.stack(columns, axis=1), errors)
 
     def residual_parts(self, theta: Array) -> Array:
-        """Contribution of every component to every point's residual about the curve ``theta``, ``(K, n)``."""
-        return uncertainty.contributions(self.left_over(theta), self.pushes.count)
+        """Contributions to every point's residual about the curve ``theta``, ``(L, n)`` or ``(K, n)``."""
+        return self.pushes.contributions(self.left_over(theta))
 
     def left_over(self, theta: Array) -> Array:
-        """Residuals over the batch, ``(2K+1, n)``."""
+        """Residuals over the batch, ``(batch, n)``."""
         curve = curve_of(self.step, self.shape, self.bound, self.use)
-        return np.asarray(self.bound.y[:, self.use] - curve.predict(theta[None, :]))
+        return np.asarray(self.bound.y[:, self.use] - self.fitting_in(curve.predict(theta[None, :])))
+
+    def fitting_in(self, values: Array) -> Array:
+        """Values of a curve as a batch that fits the points'."""
+        return self.pushes.widen(values) if self.wide else values
 
     def own_of(self, parts: Array) -> tuple[NDArray[np.bool_], Array]:
-        """Which components are a row's own: they move that row and no other; and the variance of each residual by them."""
-        own = self.pushes.independent & ((parts != 0).sum(axis=1) <= 1)
+        """Which contributions are a row's own: of components that move that row and no other; and the variance of each residual by them."""
+        own = self.pushes.own(parts)
         return own, (parts[own] ** 2).sum(axis=0)
+
+    def rows_differ(self) -> bool:
+        """Whether sums of squares over the points stay numbers."""
+        largest = max(float(np.abs(self.x).max(initial=0.0)), float(np.abs(self.y).max(initial=0.0)))
+        return largest < 1e140
 
     def x_matters(self, own_variance: Array, y_variance: Array) -> bool:
         if self.rules.abscissae == "ignore":
@@ -355,19 +379,29 @@ class _Fitting:
 
     # --- from the solution to parameters and their contributions -----------------------------------------------------
 
-    def made(self, solved: _Solved, gain: Array, basis: Array) -> tuple[FitAnalysis, Array]:
+    def made(self, solved: _Solved, told: tuple[str, Diagnostics] | None = None) -> tuple[FitAnalysis, Array, Array]:
+        """Parameters with all their contributions. ``told``: who speaks for the rows' uncertainty, with the diagnostics that said so."""
         theta, count = solved.theta, self.pushes.count
+        gain, basis = solver.response(solved.jacobian, solved.weights)
         left = self.left_over(theta)
-        if solved.errors is not None:
-            moved = left @ gain.T
-        else:
-            curve = curve_of(self.step, self.shape, self.bound, self.use)
-            moved = solver.step(curve, self.bound.y[:, self.use], solved.weights, theta)
-        over_batch = theta + (moved - moved[:1])
-        parts = uncertainty.contributions(left, count)
+        over_batch = self.followed(solved, gain, left)
+        parts = self.pushes.contributions(left)
         own, variance = self.own_of(parts)
-        behind = uncertainty.freedom_behind(np.where(own[:, None], parts, 0.0), self.pushes)
+        whole = np.zeros((len(parts), self.bound.y.shape[1]))
+        whole[:, self.use] = np.where(own[:, None], parts, 0.0)
+        behind = uncertainty.freedom_behind(whole, self.use, self.pushes, self.wide)
+        if solved.counted:
+            self.foretold(over_batch, theta, parts, 1 / solved.weights)
+            variance = 1 / solved.weights
         diagnostics = self.diagnose(solved, basis, behind)
+        source = self.source(variance, behind, diagnostics, theta)
+        if told is not None:
+            source, diagnostics = told[0], replace(diagnostics, chi2=told[1].chi2, p=told[1].p)
+        elif source == "scatter" and self.step.model == "mean" and np.ptp(solved.weights) > 0:
+            # Weights that their own chi-squared refutes say nothing: all rows count alike, as anyone can check by hand.
+            alike = replace(solved, weights=np.ones(len(self.use)), known=False)
+            curve = curve_of(self.step, self.shape, self.bound.nominal(), self.use)
+            return self.made(replace(alike, theta=self.again(curve, theta, alike.weights)), (source, diagnostics))
         sizes = np.zeros(len(self.use))
         if diagnostics.dof > 0:
             squares = float((solved.weights * diagnostics.residuals**2).sum())
@@ -375,12 +409,10 @@ class _Fitting:
         places = 1 + self.span.start + self.use
         over_batch[places] = theta + (gain * sizes).T
         over_batch[places + count] = theta - (gain * sizes).T
-        own[self.span] = False
-        source = self.source(variance, behind, diagnostics, theta)
+        own_components = own if self.wide else self.pushes.of_components(own)
         silent = np.zeros(count, bool)
-        silent[own if source != "propagated" else self.span] = True
-        if source == "extreme lines":
-            silent[self.span] = True
+        silent[own_components if source != "propagated" else self.span] = True
+        silent[self.span] |= source != "scatter"
         entries = np.concatenate([[False], silent, silent])
         over_batch[entries] = theta  # components that are not believed have no say
         if source == "extreme lines":
@@ -389,8 +421,62 @@ class _Fitting:
             over_batch[places[0]], over_batch[places[0] + count] = theta + half, theta - half
         return self.described(solved, over_batch, diagnostics, source, sizes, gain)
 
+    def followed(self, solved: _Solved, gain: Array, left: Array) -> Array:
+        """The parameters over the wide batch, ``(2K+1, p)``, as they follow the residuals ``left`` ``(batch, n)``."""
+        theta, pushes = solved.theta, self.pushes
+        designs = None
+        if solved.errors is not None:
+            moved = left @ gain.T
+        else:
+            curve = curve_of(self.step, self.shape, self.bound, self.use)
+            start = np.repeat(theta[None, :], len(left), axis=0)
+            designs = np.broadcast_to(curve.jacobian(start), (*left.shape, len(theta)))
+            moved = solver.step_of(designs, left, solved.weights)
+        moved = moved - moved[:1]
+        if self.wide:
+            return theta + moved
+        over_batch = np.repeat(theta[None, :], pushes.batch, axis=0)
+        lanes, place = len(pushes.lanes), np.full(self.bound.y.shape[1], -1)
+        place[self.use] = np.arange(len(self.use))
+        covariance = (gain / solved.weights) @ gain.T
+        for index, lane in enumerate(pushes.lanes):
+            for start_at, entry in ((1, 1 + index), (1 + pushes.count, 1 + index + lanes)):
+                if not pushes.together[index]:
+                    over_batch[start_at + lane.components] += moved[entry]
+                    continue
+                assert lane.rows is not None
+                here = lane.rows < len(place)
+                at, components = place[lane.rows[here]], lane.components[here]
+                at, components = at[at >= 0], components[at >= 0]
+                follows = gain[:, at] * (left[entry] - left[0])[at]
+                if designs is not None:
+                    # A row whose abscissa moves also changes what its residual stands for: the other half of the estimator's derivative.
+                    turned = (designs[entry, at] - designs[0, at]) * (solved.weights * left[0])[at, None]
+                    follows = follows + covariance @ turned.T
+                over_batch[start_at + components] += follows.T
+        return over_batch
+
+    def foretold(self, over_batch: Array, theta: Array, parts: Array, variance: Array) -> None:
+        """Counting's own components take the size that the curve foretells instead of the root of what was counted."""
+        pushes = self.pushes
+        total = (parts[pushes.own(parts)] ** 2).sum(axis=0)
+        place = np.full(self.bound.y.shape[1], -1)
+        place[self.use] = np.arange(len(self.use))
+        for index, lane in enumerate(pushes.lanes):
+            if pushes.blocks[lane.block].counts is None or lane.rows is None or not (parts[index] != 0).any():
+                continue
+            if len(lane.rows) == 1 and not pushes.own(parts)[index]:
+                continue  # a count that all rows share, such as a background
+            at = np.where(lane.rows < len(place), place[np.minimum(lane.rows, len(place) - 1)], -1)
+            components, at = lane.components[at >= 0], at[at >= 0]
+            counted = parts[index, at] ** 2
+            rest = total[at] - counted
+            size = np.sqrt(np.maximum(variance[at] - rest, 0.0) / np.where(counted > 0, counted, 1.0))
+            for start in (1, 1 + pushes.count):
+                over_batch[start + components] = theta + (over_batch[start + components] - theta) * size[:, None]
+
     def diagnose(self, solved: _Solved, basis: Array, behind: float) -> Diagnostics:
-        curve = curve_of(self.step, self.shape, nominal_of(self.bound), self.use)
+        curve = curve_of(self.step, self.shape, self.bound.nominal(), self.use)
         power = 2 if self.shape is None else self.shape.polynomial + 1
         fitted = curve.predict(solved.theta[None, :])[0]
         return diagnose(
@@ -431,10 +517,12 @@ class _Fitting:
         if not (u_y + u_x > 0).all():
             return None
         side = u_x if theta[0] >= 0 else -u_x
+        assert self.shape is not None
+        x = self.shape.local(self.x)
         # Scaled, so that the solver's tolerances mean the same for metres and for nanometres.
-        x_size, y_size = float(np.abs(self.x).max() or 1.0), float(np.abs(self.y).max() or 1.0)
-        above = np.stack([-(self.x + side), -np.ones_like(self.x)], axis=1), -(self.y - u_y)
-        below = np.stack([self.x - side, np.ones_like(self.x)], axis=1), self.y + u_y
+        x_size, y_size = float(np.abs(x).max() or 1.0), float(np.abs(self.y).max() or 1.0)
+        above = np.stack([-(x + side), -np.ones_like(x)], axis=1), -(self.y - u_y)
+        below = np.stack([x - side, np.ones_like(x)], axis=1), self.y + u_y
         scale = np.array([1 / x_size, 1.0])
         rows, limits = np.concatenate([above[0], below[0]]) * scale, np.concatenate([above[1], below[1]]) / y_size
         found = []
@@ -447,38 +535,44 @@ class _Fitting:
 
     def described(
         self, solved: _Solved, over_batch: Array, diagnostics: Diagnostics, source: str, sizes: Array, gain: Array
-    ) -> tuple[FitAnalysis, Array]:
+    ) -> tuple[FitAnalysis, Array, Array]:
         theta = solved.theta
         shape: Model | None = self.shape
         if self.forced:  # formulas may still name the intercept, which is nought by house rule
             theta, shape = np.array([theta[0], 0.0]), Line()
             over_batch = np.concatenate([over_batch, np.zeros_like(over_batch)], axis=1)
-        parts = uncertainty.contributions(over_batch, self.pushes.count)
-        named = len(self.step.parameters)
-        u = uncertainty.combined(parts)
+        parts = self.pushes.contributions(over_batch)
+        named = shape.named(theta[None, :])[0] if shape is not None else theta
+        naming = shape.naming(theta) if shape is not None else np.eye(len(theta))
+        named_parts = parts @ naming.T
+        size = len(self.step.parameters)
+        u = uncertainty.combined(named_parts)
+        unbounded: tuple[str, ...] = ()
+        if isinstance(shape, Damped) and not theta[1] > uncertainty.combined(parts)[1]:
+            # Within its uncertainty nothing fades: the time it takes has a lower end only.
+            unbounded = ("tau",)
+            named, named_parts = named.copy(), named_parts.copy()
+            named[1], named_parts[:, 1], u[1] = math.inf, math.nan, math.nan
         parameters = {
-            name: Parameter(float(theta[i]), float(u[i]), unit, parts[:, i])
+            name: Parameter(float(named[i]), float(u[i]), unit, named_parts[:, i])
             for i, (name, unit) in enumerate(self.step.parameters.items())
         }
         analysis = FitAnalysis(
-            self.step.name,
-            self.bound.x[0],
-            self.bound.y[0],
-            uncertainty.combined(self.x_parts),
-            uncertainty.combined(self.y_parts),
-            self.use,
-            "",
-            parameters,
-            parts[:, :named].T @ parts[:, :named],
-            diagnostics,
-            solved.known,
-            source,
-            shape,
-            theta,
-            parts,
-            solved.weights,
-            solved.errors,
-            sizes,
-            gain,
+            **self.read(),
+            parameters=parameters,
+            covariance=named_parts[:, :size].T @ named_parts[:, :size],
+            diagnostics=diagnostics,
+            known=solved.known,
+            counted=solved.counted,
+            weighted=self.step.model == "mean" and float(np.ptp(solved.weights)) > 1e-9 * float(solved.weights.max()),
+            source=source,
+            shape=shape,
+            theta=theta,
+            parts=parts,
+            weights=solved.weights,
+            errors=solved.errors,
+            scatter=sizes,
+            gain=gain,
+            unbounded=unbounded,
         )
-        return analysis, over_batch
+        return analysis, over_batch, named + (over_batch - theta) @ naming.T

@@ -52,15 +52,17 @@ class FitDocument(_Model):
     parameters: dict[str, ParameterValue]
     covariance: list[list[float | None]]
     uncertainty: Literal["propagated", "scatter", "extreme lines"] | None
+    weights: Literal["counts", "known", "equal"] | None
+    unbounded: list[str]
     law: LawMeaning | None
     chi2: float | None = None
     dof: int | None = None
     p: float | None = None
     r2: float | None = None
     s: float | None = None
-    residuals: list[float] | None = None
-    standardised: list[float] | None = None
-    leverage: list[float] | None = None
+    residuals: list[float | None] | None = None
+    standardised: list[float | None] | None = None
+    leverage: list[float | None] | None = None
     curvature_p: float | None = None
     runs_p: float | None = None
 
@@ -82,9 +84,9 @@ class BudgetLine(_Model):
     """One source: its contribution to u in the result's unit, its share of u², and u if it were halved."""
 
     source: str
-    contribution: float
-    share: float
-    u_if_halved: float
+    contribution: float | None
+    share: float | None
+    u_if_halved: float | None
 
 
 class MonteCarloDocument(_Model):
@@ -110,6 +112,11 @@ class ResultValue(_Model):
     reason: str | None
     accepted: AcceptedDocument | None
     percent_error: float | None
+    percent_difference: float | None
+    linear: bool
+    interval95: list[float | None]
+    plausible: bool | None
+    combined: dict[str, float | None] | None
     z: float | None
     verdict: VerdictDocument
     budget: list[BudgetLine]
@@ -133,7 +140,7 @@ class PredictionDocument(_Model):
 
 class CorrelationDocument(_Model):
     results: list[str]
-    matrix: list[list[float]]
+    matrix: list[list[float | None]]
 
 
 class FlagDocument(_Model):

@@ -1,5 +1,6 @@
 """Instruments understood: their amounts in SI, and the limits that makers print."""
 
+import math
 import re
 from dataclasses import dataclass
 
@@ -13,6 +14,7 @@ class Gauge:
     """An instrument with its amounts understood, SI; None where nothing is declared. ``calibration`` is relative.
 
     ``share`` (relative) and ``offset`` are limits, half-widths of rectangular distributions. ``dial``: settings have no last digit.
+    ``dead_time``: s, nought where none is declared.
     """
 
     name: str
@@ -25,6 +27,7 @@ class Gauge:
     share: float | None = None
     offset: float | None = None
     dial: bool = False
+    dead_time: float = 0.0
 
 
 _ACCURACY = re.compile(r"\s*(\d+(?:\.\d+)?)\s*%(?:\s*\+\s*(\d+)\s*digits?)?\s*")
@@ -64,10 +67,32 @@ def read_gauge(name: str, body: Instrument) -> Gauge:
         share, offset = _printed_limits(name, body, amounts["least_count"])
     except UnitError as fault:
         raise DefinitionError(f"instruments.{name}.full_scale", fault.what) from fault
-    return Gauge(name, body.label or body.kind or name, **amounts, share=share, offset=offset, dial=body.dial)
+    return Gauge(
+        name,
+        body.label or body.kind or name,
+        **amounts,
+        share=share,
+        offset=offset,
+        dial=body.dial,
+        dead_time=_dead_time(name, body),
+    )
+
+
+def _dead_time(name: str, body: Instrument) -> float:
+    if body.dead_time is None:
+        return 0.0
+    try:
+        value, unit = units.quantity(body.dead_time)
+    except UnitError as fault:
+        raise DefinitionError(f"instruments.{name}.dead_time", fault.what) from fault
+    if unit.dimension != units.unit("s").dimension or not 0 <= value < 1:
+        raise DefinitionError(f"instruments.{name}.dead_time", "is a time under a second, such as '100 µs'")
+    return value
 
 
 def _amount(text: str) -> float:
     """A size without a zero of its own: 0.5 °C is half a kelvin."""
     value, unit = units.quantity(text)
+    if not math.isfinite(value):
+        raise UnitError("", f"'{text}' is too large")
     return abs(value - unit.offset)

@@ -5,20 +5,22 @@ scatter share the draw of that estimate. Fits keep the weights of the nominal so
 """
 
 import math
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Collection, Iterator, Mapping
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core.analysis import Analysis, bind, weighted_mean
+from cavrel.core.analysis.binding import bind
+from cavrel.core.analysis.records import Analysis
 from cavrel.core.components import Block
 from cavrel.core.fit import solver, york
 from cavrel.core.fit.models import Line, Proportional
-from cavrel.core.fitting import Bound, FitAnalysis, curve_of
+from cavrel.core.fitted import Bound, FitAnalysis
+from cavrel.core.fitting import curve_of
 from cavrel.core.formula.evaluate import Environment
-from cavrel.core.program import Derived, FitStep, ResultStep
 from cavrel.core.rounding import last_decade
+from cavrel.core.steps import Derived, FitStep, ResultStep
 
 Array = NDArray[np.float64]
 
@@ -33,8 +35,8 @@ class MonteCarlo:
     """A result's distribution, SI: ``mean``, ``u``, the shortest 95 % interval ``low95`` to ``high95``.
 
     ``stable``: twice the standard deviation of mean, u and both ends over sequences of 10 000 draws is under the numerical tolerance
-    (7.9.4); ``tolerance``: half a unit of the last figure kept of u (7.9.2); ``agrees``: the ends of the linear interval lie within it of
-    these (8.1). ``lost``: draws for which the result has no value.
+    (7.9.4); ``tolerance``: half a unit of the last figure kept of the linear u (7.9.2, 8.1); ``agrees``: both ends of the linear interval lie
+    within it of these (8.1). ``lost``: draws for which the result has no value.
     """
 
     draws: int
@@ -48,11 +50,14 @@ class MonteCarlo:
     lost: int
 
 
-def monte_carlo(analysis: Analysis, draws: int, seed: int = 0) -> dict[str, MonteCarlo]:
-    """Result name -> its distribution, for the results that have a value. Raises ValueError for a number of draws out of bounds."""
+def monte_carlo(
+    analysis: Analysis, draws: int, seed: int = 0, only: Collection[str] | None = None
+) -> dict[str, MonteCarlo]:
+    """Result name -> its distribution, for the results that have a value, or ``only`` those. Raises ValueError for a number of draws out of
+    bounds."""
     if not 1000 <= draws <= MOST_DRAWS:
         raise ValueError(f"a Monte Carlo takes 1000 to {MOST_DRAWS} draws")
-    wanted = [name for name, result in analysis.results.items() if not result.reason]
+    wanted = [n for n, result in analysis.results.items() if not result.reason and (only is None or n in only)]
     if not wanted:
         return {}
     sampler = _Sampler(analysis, np.random.Generator(np.random.SFC64(seed)))
@@ -89,7 +94,8 @@ def summarise(analysis: Analysis, name: str, drawn: Array) -> MonteCarlo:
     ordered = np.sort(good)
     low, high = shortest(ordered)
     mean, u = float(good.mean()), float(good.std(ddof=1))
-    tolerance = 0.5 * 10.0 ** last_decade(u, analysis.rules.rounding) if u > 0 else 0.0
+    of = result.u if result.u > 0 else u
+    tolerance = 0.5 * 10.0 ** last_decade(of, analysis.rules.rounding) if 0 < of < math.inf else 0.0
     ends = np.abs([low - (result.value - result.U95), high - (result.value + result.U95)])
     stable = u == 0 or _stable(good, tolerance)
     return MonteCarlo(
@@ -105,6 +111,11 @@ def _stable(good: Array, tolerance: float) -> bool:
     ends = np.array([shortest(np.sort(part)) for part in parts])
     marks = [parts.mean(axis=1), parts.std(axis=1, ddof=1), ends[:, 0], ends[:, 1]]
     return all(2 * mark.std(ddof=1) / math.sqrt(sequences) < tolerance for mark in marks)
+
+
+def _noise_of_its_own(fit: FitAnalysis) -> bool:
+    """Whether a fit says itself how its points scatter, so that the readings' own components must not speak in it too."""
+    return fit.source in ("scatter", "extreme lines") or fit.counted
 
 
 class _Moved:
@@ -131,11 +142,11 @@ class _Moved:
                 self.own = np.zeros((len(drawn), value.shape[1]))
             self.own[:, block.rows] += drawn
 
-    def values(self, value: Array, split: bool) -> tuple[Array, Array]:
-        """The input with everything drawn, and with only what acts on rows together."""
+    def values(self, value: Array, zero: float, split: bool) -> tuple[Array, Array]:
+        """The input with everything drawn, and with only what acts on rows together; ``zero``: that of its scale."""
         common = value
         if self.share is not None:
-            common = common * (1 + self.share)
+            common = common * (1 + self.share) - self.share * zero if zero else common * (1 + self.share)
         if self.added is not None:
             common = common + self.added
         if self.own is None:
@@ -156,21 +167,9 @@ class _Sampler:
     def __init__(self, analysis: Analysis, generator: np.random.Generator) -> None:
         self.analysis, self.generator = analysis, generator
         self.rows = max([1, *analysis.sheet.rows.values()])
-        self.split = any(fit.source in ("scatter", "extreme lines") for fit in analysis.fits.values())
+        self.fits = {**analysis.fits, **analysis.means}
+        self.split = any(_noise_of_its_own(fit) for fit in self.fits.values())
         self.blocks = [block for block in analysis.pushes.blocks if block.kind != "scatter"]
-        self.weights = {
-            step.key: self.combination(step)
-            for step in analysis.program.steps
-            if isinstance(step, ResultStep) and step.combine
-        }
-
-    def combination(self, step: ResultStep) -> tuple[list[str], Array]:
-        """The results that a weighted mean takes and their nominal weights."""
-        results = self.analysis.results
-        present = [n for n in step.combine if not results[n].reason]
-        parts = np.stack([results[n].parts for n in present], axis=1)
-        values = np.array([results[n].value for n in present])
-        return present, weighted_mean(values, parts.T @ parts)[0] if len(present) > 1 else np.ones(1)
 
     def run(self, size: int) -> Mapping[str, Array]:
         """One chunk of draws: result name -> ``(size,)``."""
@@ -200,9 +199,10 @@ class _Sampler:
         return step.run(environment)
 
     def mean_of(self, step: ResultStep, values: Mapping[str, Array]) -> Array:
-        names, weights = self.weights[step.key]
         result = self.analysis.results[step.key]
-        mean = sum(values[name] * weight for name, weight in zip(names, weights.tolist(), strict=True))
+        if not result.weights:
+            return np.full((1, 1), np.nan)
+        mean = sum(values[name] * weight for name, weight in result.weights.items())
         widen = max(1.0, result.birge) if math.isfinite(result.birge) else 1.0
         return np.asarray(result.value + (mean - result.value) * widen)
 
@@ -225,9 +225,11 @@ class _Sampler:
                 if target in moved:
                     moved[target].take(block, drawn, nominal[target], series_of.get(target) is not None)
         full: dict[str, Array] = {"pi": np.array([[math.pi]])}
+        full.update({key: np.array([[value]]) for key, value in self.analysis.program.constants.items()})
         common: dict[str, Array] = dict(full)
+        zeros = {entry.key: entry.unit.offset for entry in self.analysis.program.inputs}
         for key, value in nominal.items():
-            full[key], common[key] = moved[key].values(value, self.split)
+            full[key], common[key] = moved[key].values(value, zeros.get(key, 0.0), self.split)
         return full, common
 
     def draw(self, block: Block, size: int) -> Array:
@@ -260,16 +262,19 @@ class _Sampler:
     # --- fits --------------------------------------------------------------------------------------------------------
 
     def fit(self, step: FitStep, environments: list[Environment], size: int) -> Array:
-        """Parameters of a fit for every draw, ``(size, p)``."""
-        made = self.analysis.fits[step.name]
+        """Parameters of a fit, as the definition names them, for every draw, ``(size, p)``."""
+        made = self.fits[step.name]
         if not made.made:
             return np.full((size, len(step.parameters)), np.nan)
-        by_scatter = made.source in ("scatter", "extreme lines")
-        bound = bind(step, environments[-1] if by_scatter else environments[0], self.analysis.sheet, size)
+        bound = bind(step, environments[-1] if _noise_of_its_own(made) else environments[0], self.analysis.sheet)
+        shape = (size, bound.y.shape[1])
+        bound = replace(bound, x=np.broadcast_to(bound.x, shape), y=np.broadcast_to(bound.y, shape))
         x, y = bound.x[:, made.rows], bound.y[:, made.rows]
         if made.source == "scatter" and made.diagnostics is not None:
             noise = self.generator.standard_normal((size, len(made.rows))) * made.scatter
             y = y + noise * self.scale(f"fit:{step.name}", float(made.diagnostics.dof), size)
+        elif made.counted:
+            y = y + self.generator.standard_normal((size, len(made.rows))) / np.sqrt(made.weights)
         forced = isinstance(made.shape, Line) and made.gain.shape[0] == 1
         theta = self.york(made, x, y, forced) if made.errors is not None else self.solve(step, made, bound, y, forced)
         if made.source == "extreme lines":
@@ -277,10 +282,11 @@ class _Sampler:
             own = next(n for n, b in enumerate(blocks) if b.kind == "scatter" and b.subject == step.name)
             half = made.parts[self.analysis.pushes.starts[own] + int(made.rows[0])]
             theta = theta + self.generator.standard_normal((size, 1)) * half
-        return theta
+        return made.shape.named(theta) if made.shape is not None else theta
 
     def york(self, made: FitAnalysis, x: Array, y: Array, forced: bool) -> Array:
-        assert made.errors is not None
+        assert made.errors is not None and made.shape is not None
+        x = made.shape.local(x)
         # The linear response puts the line within a second-order error of its place; a round of York's equations shrinks that.
         gain = made.gain[0]
         start = made.theta[0] + y @ gain - made.theta[0] * (x @ gain)

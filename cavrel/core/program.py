@@ -4,147 +4,36 @@ Compiling checks every name, unit and dimension once; running the program (`anal
 """
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
-from functools import cached_property, partial
+from functools import partial
 
 import numpy as np
 
 from cavrel.core import units
 from cavrel.core.accepted import Accepted
-from cavrel.core.definition import Column, Definition, Fit, Quantity, Timer
+from cavrel.core.definition import Column, Definition, Fit, Quantity, Result
 from cavrel.core.errors import CavrelError, DefinitionError, FormulaError
-from cavrel.core.fit.models import Model, built_in
+from cavrel.core.fit.models import built_in
+from cavrel.core.formula.derivative import NoDerivative, derivative
 from cavrel.core.formula.dimension import Kind, Scope, infer
 from cavrel.core.formula.evaluate import Compiled, Environment, compile_node
-from cavrel.core.formula.nodes import Member, Name, Node, walk
+from cavrel.core.formula.nodes import Call, Member, Name, Node, substitute, walk
 from cavrel.core.formula.parse import parse
+from cavrel.core.formula.text import unparse
 from cavrel.core.gauge import Gauge, read_gauge
+from cavrel.core.steps import (
+    CheckStep,
+    Derived,
+    FitStep,
+    Input,
+    PictureStep,
+    PredictStep,
+    Program,
+    ResultStep,
+    Step,
+)
 from cavrel.core.units import PLAIN, Dimension, Unit
 
 _NO_NAMES: Mapping[str, str] = {}
-
-
-@dataclass(frozen=True, slots=True)
-class Input:
-    """Something read: a quantity (``series`` None, key ``N``) or a column that is not derived (key ``swings.t``)."""
-
-    key: str
-    name: str
-    series: str | None
-    label: str
-    unit: Unit
-    role: str
-    gauge: Gauge | None
-    exact: bool
-    count: bool
-    repeats: int
-    optional: bool
-    default: str | None
-    plausible: Compiled | None
-    timer: Timer | None
-    extract: str | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class Derived:
-    """A column or quantity that a formula gives."""
-
-    key: str
-    name: str
-    series: str | None
-    unit: Unit
-    run: Compiled
-
-
-@dataclass(frozen=True, slots=True)
-class FitStep:
-    """A fit. ``x`` (None for a mean) and ``y`` as trees, compiled, with their coherent units; ``parameters`` with theirs.
-
-    ``shape`` is the built-in curve, None for a tangent (made once its place is known) and for a formula, whose ``curve`` is compiled
-    with its free parameters as names and starts from ``free``, SI. ``at`` is where a tangent touches.
-    """
-
-    name: str
-    series: str
-    model: str
-    x: Node | None
-    y: Node
-    run_x: Compiled | None
-    run_y: Compiled
-    x_unit: Unit
-    y_unit: Unit
-    parameters: Mapping[str, Unit]
-    shape: Model | None
-    curve: Compiled | None
-    free: Mapping[str, float]
-    at: Compiled | None
-    points: int | None
-    origin: bool
-
-
-@dataclass(frozen=True, slots=True)
-class ResultStep:
-    """A result by a formula (``run``), or the weighted mean of the results in ``combine``. ``accepted`` is a name of the accepted values,
-    or a compiled formula, or None."""
-
-    key: str
-    unit: Unit
-    run: Compiled | None
-    combine: tuple[str, ...]
-    accepted_name: str | None
-    accepted_run: Compiled | None
-
-
-@dataclass(frozen=True, slots=True)
-class PredictStep:
-    """A value of a fit at an x: ``at`` compiled."""
-
-    key: str
-    fit: str
-    unit: Unit
-    at: Compiled
-
-
-@dataclass(frozen=True, slots=True)
-class CheckStep:
-    run: Compiled
-    index: int
-
-
-@dataclass(frozen=True, slots=True)
-class PictureStep:
-    """A force picture: ``pivot``, and (mark, force) of each arrow, compiled."""
-
-    key: str
-    series: str | None
-    pivot: Compiled
-    forces: tuple[tuple[Compiled, Compiled], ...]
-
-
-Step = Derived | FitStep | ResultStep | PredictStep
-
-
-@dataclass(frozen=True)
-class Program:
-    """A compiled definition. ``steps`` are sorted so that each finds what it needs; ``accepted`` are those formulas use."""
-
-    definition: Definition
-    inputs: tuple[Input, ...]
-    steps: tuple[Step, ...]
-    checks: tuple[CheckStep, ...]
-    gauges: Mapping[str, Gauge]
-    used_accepted: tuple[str, ...]
-    accepted: Mapping[str, Accepted]
-    suggestions: Mapping[str, tuple[Compiled, Unit]]
-    pictures: tuple[PictureStep, ...]
-
-    @cached_property
-    def input_of(self) -> dict[str, Input]:
-        return {entry.key: entry for entry in self.inputs}
-
-    @cached_property
-    def fits(self) -> dict[str, FitStep]:
-        return {step.name: step for step in self.steps if isinstance(step, FitStep)}
 
 
 def compile_program(definition: Definition, accepted: Mapping[str, Accepted]) -> Program:
@@ -166,6 +55,9 @@ class _Compiler:
         self.steps: list[Step] = []
         self.used_accepted: list[str] = []
         self.open: list[str] = []  # what is being compiled now, to see circles
+        self.constants: dict[str, float] = {}
+        self.edges: set[str] = set()
+        self.uses: dict[str, set[str]] = {}
         self.gauges = {name: read_gauge(name, body) for name, body in definition.instruments.items()}
         self.timers = {
             fill: step.timer
@@ -192,6 +84,8 @@ class _Compiler:
         checks = tuple(self._check(i) for i in range(len(definition.checks)))
         pictures = tuple(self._picture(name) for name in definition.pictures)
         suggestions = {s.target: self._suggestion(i) for i, s in enumerate(definition.suggest)}
+        laps = self._laps()
+        ranges = {name: self._range(name) for name, body in definition.results.items() if body.range}
         return Program(
             definition,
             tuple(self.inputs),
@@ -202,7 +96,30 @@ class _Compiler:
             self.accepted,
             suggestions,
             pictures,
+            self.constants,
+            frozenset(self.edges),
+            ranges,
+            laps,
+            self._needs(),
         )
+
+    def _needs(self) -> dict[str, frozenset[str]]:
+        """By fit and result, the inputs behind it."""
+        inputs = {entry.key for entry in self.inputs}
+
+        def behind(key: str, seen: set[str]) -> set[str]:
+            whole = key.partition(".")[0] if key.partition(".")[0] in self.definition.fits else key
+            if whole in seen:
+                return set()
+            seen.add(whole)
+            found = {whole} & inputs
+            for other in self.uses.get(whole, ()):
+                found |= behind(other, seen)
+            return found
+
+        names = [*self.definition.fits, *self.definition.results, *self.definition.predict]
+        names += [f"{name}#accepted" for name in self.definition.results]
+        return {name: frozenset(behind(name, set())) for name in names}
 
     def _unique_names(self) -> None:
         seen: dict[str, str] = {"pi": "the constants"}
@@ -223,10 +140,28 @@ class _Compiler:
                 if fill not in self.kinds:
                     raise DefinitionError(f"steps.{i}.fills", f"unknown quantity or column '{fill}'")
             if step.timer:
-                self.formula(step.timer.laps, None, f"steps.{i}.timer.laps", PLAIN)
                 for key, amount in (("every", step.timer.every), ("for", step.timer.lasting)):
                     if amount is not None:
                         self._seconds(amount, f"steps.{i}.timer.{key}")
+
+    def _laps(self) -> dict[int, Compiled]:
+        """By step, how many laps its timer counts."""
+        found = {}
+        for i, step in enumerate(self.definition.steps):
+            if step.timer is not None and step.timer.kind == "laps":
+                _, kind, run = self.formula(step.timer.laps, None, f"steps.{i}.timer.laps", PLAIN)
+                if kind.series:
+                    raise DefinitionError(f"steps.{i}.timer.laps", "this runs over rows; a timer counts one number")
+                found[i] = run
+        return found
+
+    def _range(self, name: str) -> Compiled:
+        """The comparison that says whether a result is plausible."""
+        body = self.definition.results[name]
+        _, kind, run = self.formula(body.range or "", None, f"results.{name}.range", truth=True)
+        if kind.series:
+            raise DefinitionError(f"results.{name}.range", "this runs over rows; a result has one value")
+        return run
 
     def _seconds(self, amount: str, place: str) -> None:
         try:
@@ -251,6 +186,7 @@ class _Compiler:
     def scope(self, series: str | None, place: str, local: Mapping[str, str]) -> Scope:
         def find(node: Name | Member) -> Kind:
             key = self.key(node, series, local)
+            self.uses.setdefault(self.open[-1] if self.open else "", set()).add(key)
             self.need(key, node, place)
             return self.kinds[key]
 
@@ -278,6 +214,10 @@ class _Compiler:
             work = partial(self.fit, owner)
         elif member and owner in definition.series and member in definition.series[owner].columns:
             work = partial(self.column, owner, member)
+        elif member == "dead_time" and owner in self.gauges:
+            self.kinds[key] = Kind(units.unit("s").dimension)
+            self.constants[key] = self.gauges[owner].dead_time
+            return
         elif not member and key in definition.quantities:
             work = partial(self.quantity, key)
         elif not member and key in definition.results:
@@ -304,8 +244,10 @@ class _Compiler:
         wanted: Dimension | None = None,
         truth: bool = False,
         local: Mapping[str, str] = _NO_NAMES,
+        measured: bool = True,
     ) -> tuple[Node, Kind, Compiled]:
-        """Parse, type and compile one formula; ``wanted`` is the dimension it must have."""
+        """Parse, type and compile one formula; ``wanted`` is the dimension it must have. ``measured``: it gives a value with an uncertainty, so
+        that a mean over rows counts how they scatter."""
         try:
             node = parse(text)
             scope = self.scope(series, place, local)
@@ -321,6 +263,13 @@ class _Compiler:
             raise
         except CavrelError as fault:
             raise DefinitionError(place, fault.what) from fault
+        run = self.compiled(
+            self._with_means(node, scope, series, local) if measured and not truth else node, series, local
+        )
+        return node, kind, run
+
+    def compiled(self, node: Node, series: str | None, local: Mapping[str, str]) -> Compiled:
+        """The closures of a tree whose names are all known."""
 
         def rows_of(part: Node) -> str | None:
             for inner in walk(part):
@@ -328,7 +277,62 @@ class _Compiler:
                     return self.kinds[self.key(inner, series, local)].series
             return None
 
-        return node, kind, compile_node(node, lambda n: self.key(n, series, local), rows_of)
+        for part in walk(node):
+            if isinstance(part, Call) and part.function in ("first", "last") and (owner := rows_of(part)):
+                self.edges.add(owner)
+        return compile_node(node, lambda n: self.key(n, series, local), rows_of)
+
+    def _with_means(self, node: Node, scope: Scope, series: str | None, local: Mapping[str, str]) -> Node:
+        """``node`` with every mean over rows taken by a fit of its own, whose uncertainty counts the rows' scatter."""
+        meaning: dict[Node, Node] = {}
+        for part in walk(node):
+            if not isinstance(part, Call) or part.function != "mean" or part in meaning:
+                continue
+            argument = part.arguments[0]
+            if any(isinstance(inner, Name) and inner.name in local for inner in walk(argument)):
+                continue
+            kind = infer(argument, scope)
+            if kind.series in self.definition.series:
+                meaning[part] = self._mean(argument, kind, series)
+        return substitute(node, meaning) if meaning else node
+
+    def _mean(self, argument: Node, kind: Kind, series: str | None) -> Member:
+        """The step that takes the mean of ``argument`` over its rows; one step for all formulas that take it."""
+        assert kind.series is not None and kind.dimension is not None
+        columns = self.definition.series[kind.series].columns
+        plain: dict[Node, Node] = {}
+        if series == kind.series:
+            plain = {Name(c): Member(kind.series, c) for c in columns}
+        said = substitute(argument, plain)
+        name = f"mean({unparse(said)})"
+        if f"{name}.mean" not in self.kinds:
+            self.kinds[f"{name}.mean"] = Kind(kind.dimension, None, kind.scale)
+            label = columns[said.name].label if isinstance(said, Member) and said.name in columns else unparse(argument)
+            unit = units.unit(kind.dimension.named())
+            run = self.compiled(argument, series, _NO_NAMES)
+            self.steps.append(
+                FitStep(
+                    name,
+                    kind.series,
+                    "mean",
+                    None,
+                    argument,
+                    None,
+                    run,
+                    units.unit(""),
+                    unit,
+                    {"mean": unit},
+                    built_in("mean"),
+                    None,
+                    {},
+                    None,
+                    None,
+                    False,
+                    plain=True,
+                    label=f"the mean of {label[0].lower()}{label[1:]}",
+                )
+            )
+        return Member(name, "mean")
 
     def unit(self, text: str | None, place: str) -> Unit:
         try:
@@ -351,6 +355,18 @@ class _Compiler:
             return
         self._input(key, name, series, body, place, body.role, None)
 
+    def _shown(self, body: Quantity | Column | Result, kind: Kind, place: str) -> Unit:
+        """The unit that a computed value is shown in."""
+        assert kind.dimension is not None
+        usual = kind.dimension.si() if isinstance(body, Result) else kind.dimension.named()
+        unit = self.unit(body.unit if body.unit is not None else usual, place)
+        if unit.offset and kind.scale == "difference" and not body.difference:
+            raise DefinitionError(
+                f"{place}.unit",
+                f"a difference is no {unit.pretty} on the scale; say 'difference = true', or give it in K",
+            )
+        return unit.difference if body.difference else unit
+
     def _derived(self, key: str, name: str, series: str | None, body: Quantity | Column, place: str) -> None:
         assert body.formula is not None
         wanted = self.unit(body.unit, place).dimension if body.unit is not None else None
@@ -363,8 +379,8 @@ class _Compiler:
         if series is not None and kind.series not in (None, series):
             raise DefinitionError(f"{place}.formula", f"this runs over the rows of '{kind.series}', not of '{series}'")
         assert kind.dimension is not None
-        unit = self.unit(body.unit if body.unit is not None else kind.dimension.named(), place)
-        self.kinds[key] = Kind(kind.dimension, series)
+        unit = self._shown(body, kind, place)
+        self.kinds[key] = Kind(kind.dimension, series, "point" if unit.offset else kind.scale)
         self.steps.append(Derived(key, name, series, unit, run))
 
     def _input(
@@ -387,7 +403,10 @@ class _Compiler:
                 isinstance(body, Column) and body.extract
             ):  # a slope has another unit than the samples it comes from
                 self._gauge_fits(gauge, unit, place)
-        self.kinds[key] = Kind(unit.dimension, series)
+        unit = unit.difference if body.difference else unit
+        self.kinds[key] = Kind(
+            unit.dimension, series, "point" if unit.offset else "difference" if body.difference else ""
+        )
         plausible = self.formula(body.range, series, f"{place}.range", truth=True)[2] if body.range else None
         self.inputs.append(
             Input(
@@ -406,6 +425,8 @@ class _Compiler:
                 plausible,
                 self.timers.get(key),
                 body.extract if isinstance(body, Column) else None,
+                body.whole,
+                body.difference,
             )
         )
 
@@ -436,8 +457,9 @@ class _Compiler:
         assert y_kind.dimension is not None
         shape, curve, at = None, None, None
         free: dict[str, float] = {}
+        slopes: tuple[Compiled | None, ...] = ()
         if body.model == "formula":
-            curve, dimensions, free = self._free_curve(name, body, y_kind.dimension, place)
+            curve, slopes, dimensions, free = self._free_curve(name, body, y_kind.dimension, place)
         elif body.model == "tangent":
             assert body.at is not None
             at_kind, at = self.formula(body.at, None, f"{place}.at", x_dimension)[1:]
@@ -472,13 +494,15 @@ class _Compiler:
                 at,
                 body.points,
                 body.origin,
+                slopes,
+                label=body.label or "the line",
             )
         )
 
     def _free_curve(
         self, name: str, body: Fit, wanted: Dimension, place: str
-    ) -> tuple[Compiled, dict[str, Dimension], dict[str, float]]:
-        """The compiled curve of a formula fit, the dimensions of its free parameters, and their starting values."""
+    ) -> tuple[Compiled, tuple[Compiled | None, ...], dict[str, Dimension], dict[str, float]]:
+        """The compiled curve of a formula fit, its derivatives, the dimensions of its free parameters, and their starting values."""
         dimensions, starts = {}, {}
         for parameter, text in body.free.items():
             try:
@@ -487,6 +511,8 @@ class _Compiler:
                 start = compile_node(node, lambda n: n.name, lambda n: None)(
                     Environment({"pi": np.array([[np.pi]])}, {})
                 )
+                if not np.isfinite(start[0, 0]):
+                    raise KeyError(text)
             except DefinitionError:
                 raise
             except (CavrelError, KeyError) as fault:
@@ -505,12 +531,19 @@ class _Compiler:
                 raise DefinitionError(f"{place}.free.{parameter}", "the curve does not depend on it")
         if kind.series not in (None, body.series):
             raise DefinitionError(f"{place}.formula", f"this must run over the rows of '{body.series}'")
-        return curve, dimensions, starts
+        slopes: list[Compiled | None] = []
+        for parameter in body.free:
+            try:
+                slopes.append(self.compiled(derivative(node, Name(parameter)), body.series, local))
+            except NoDerivative:
+                slopes.append(None)
+        return curve, tuple(slopes), dimensions, starts
 
     def prediction(self, name: str) -> None:
         body, place = self.definition.predict[name], f"predict.{name}"
         if body.fit not in self.definition.fits:
             raise DefinitionError(f"{place}.fit", f"unknown fit '{body.fit}'")
+        self.uses.setdefault(name, set()).add(body.fit)
         self.need(body.fit, None, f"fits.{body.fit}")
         step = next(s for s in self.steps if isinstance(s, FitStep) and s.name == body.fit)
         if step.shape is None or step.x is None:
@@ -533,6 +566,7 @@ class _Compiler:
         wanted = self.unit(body.unit, place).dimension if body.unit is not None else None
         if body.combine:
             dimension, run = self._combined(body.combine, wanted, place), None
+            kind = Kind(dimension)
         else:
             assert body.formula is not None
             _, kind, run = self.formula(body.formula, None, f"{place}.formula", wanted)
@@ -542,8 +576,8 @@ class _Compiler:
                 )
             assert kind.dimension is not None
             dimension = kind.dimension
-        unit = self.unit(body.unit if body.unit is not None else dimension.si(), place)
-        self.kinds[name] = Kind(dimension)
+        unit = self._shown(body, kind, place)
+        self.kinds[name] = Kind(dimension, None, "point" if unit.offset else kind.scale)
         accepted_name, accepted_run = None, None
         if body.accepted is not None:
             if body.accepted in self.accepted and not self._own(body.accepted):
@@ -554,7 +588,9 @@ class _Compiler:
                         f"'{body.accepted}' is in {self.accepted[body.accepted].unit}, not in {unit.text or 'plain numbers'}",
                     )
             else:
+                self.open.append(f"{name}#accepted")
                 accepted_run = self.formula(body.accepted, None, f"{place}.accepted", dimension)[2]
+                self.open.pop()
         self.steps.append(ResultStep(name, unit, run, body.combine, accepted_name, accepted_run))
 
     def _combined(self, names: tuple[str, ...], wanted: Dimension | None, place: str) -> Dimension:
@@ -562,6 +598,7 @@ class _Compiler:
         for other in names:
             if other not in self.definition.results:
                 raise DefinitionError(f"{place}.combine", f"unknown result '{other}'")
+            self.uses.setdefault(self.open[-1], set()).add(other)
             self.need(other, Name(other), f"{place}.combine")
             own = self.kinds[other].dimension
             assert own is not None
@@ -588,7 +625,7 @@ class _Compiler:
         metre, newton = units.unit("m").dimension, units.unit("N").dimension
 
         def run(text: str, key: str, wanted: Dimension) -> Compiled:
-            _, kind, compiled = self.formula(text, body.series, f"{place}.{key}", wanted)
+            _, kind, compiled = self.formula(text, body.series, f"{place}.{key}", wanted, measured=False)
             if kind.series not in (None, body.series):
                 raise DefinitionError(f"{place}.{key}", f"this runs over the rows of '{kind.series}'")
             return compiled
@@ -605,7 +642,7 @@ class _Compiler:
         if owner not in self.definition.series or member not in self.definition.series[owner].columns:
             raise DefinitionError(f"suggest.{index}.for", f"unknown column '{suggest.target}'")
         unit = self.unit(self.definition.series[owner].columns[member].unit, f"series.{owner}.columns.{member}")
-        run = self.formula(suggest.formula, None, f"suggest.{index}.formula", unit.dimension)[2]
+        run = self.formula(suggest.formula, None, f"suggest.{index}.formula", unit.dimension, measured=False)[2]
         return run, unit
 
 

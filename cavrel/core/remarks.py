@@ -11,16 +11,16 @@ from scipy import special
 from cavrel.core import compare, units
 from cavrel.core.analysis import Analysis
 from cavrel.core.components import resolution_u
-from cavrel.core.fitting import FitAnalysis
+from cavrel.core.fitted import FitAnalysis
 from cavrel.core.flag import Flag
 from cavrel.core.formula.evaluate import Environment
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
 from cavrel.core.montecarlo import MonteCarlo
-from cavrel.core.program import Input
 from cavrel.core.reading import Reading, decimals_of
 from cavrel.core.rounding import MINUS, fixed, significant
 from cavrel.core.sheet import InputReadings
+from cavrel.core.steps import Input
 from cavrel.core.straighten import LineMeaning
 
 Array = NDArray[np.float64]
@@ -53,6 +53,7 @@ def remarks(analysis: Analysis, meanings: Mapping[str, LineMeaning] | None = Non
             )
         )
     for readings in analysis.sheet.inputs:
+        flags += _understood(readings)
         flags += _decimals(readings)
         flags += _implausible(analysis, readings)
         flags += _apart(analysis, readings)
@@ -83,6 +84,26 @@ def _where(entry: Input, row: int, trial: int) -> str:
     if entry.series is None:
         return entry.label
     return f"Row {row}, trial {trial}" if entry.repeats > 1 else f"Row {row}, {entry.label.lower()}"
+
+
+def _understood(readings: InputReadings) -> list[Flag]:
+    """Readings that can be meant in two ways, and numbers of things or events that are no whole number."""
+    spec = readings.spec
+    flags = []
+    for place, reading in readings.readings.items():
+        at, title, out = _at(spec, *place), _where(spec, *place), _out(spec, *place)
+        wanted = decimals_of(spec.gauge.least_count, reading.unit) if spec.gauge and spec.gauge.least_count else None
+        if reading.doubt and wanted != reading.decimals:
+            flags.append(
+                Flag("two-ways", "caution", at, f"{title}: {reading.text}?", reading.doubt, out, seen=reading.text)
+            )
+        number = reading.unit.from_si(reading.value)
+        if not (spec.count or spec.whole) or (number >= 0 and number == int(number)):
+            continue
+        thing = "A count" if spec.count else "A number of things"
+        say = f"{thing} is a whole number from nought up. Look at what was written."
+        flags.append(Flag("not-counted", "caution", at, f"{title}: {reading.text}?", say, out, seen=reading.text))
+    return flags
 
 
 def _decimals(readings: InputReadings) -> list[Flag]:
@@ -128,11 +149,7 @@ def _implausible(analysis: Analysis, readings: InputReadings) -> list[Flag]:
     if spec.plausible is None or not readings.readings:
         return []
     # The trials take the place of the batch: the range is then judged for each of them in one call.
-    values = {key: entry.value[None, :] for key, entry in analysis.values.items()}
-    values["pi"] = np.array([[math.pi]])
-    values[spec.key] = readings.values.T
-    for name in analysis.program.used_accepted:
-        values[name] = np.array([[analysis.program.accepted[name].value]])
+    values = {**analysis.nominal, spec.key: readings.values.T}
     with np.errstate(all="ignore"):
         verdict = np.broadcast_to(spec.plausible(Environment(values, analysis.sheet.keep)), readings.values.T.shape).T
     flags = []
@@ -260,8 +277,8 @@ def _miscount(
     """Whether a timing of N laps is off by a whole lap or two: (counted, wanted, the laps' plural, the word for what is missing)."""
     if spec.timer is None or spec.unit.dimension != units.unit("s").dimension:
         return None
-    name = spec.timer.laps
-    laps = analysis.values[name].value[0] if name in analysis.values else float(name) if name.isdigit() else math.nan
+    steps = analysis.program.definition.steps
+    laps = next((analysis.laps(i) for i, step in enumerate(steps) if step.timer == spec.timer), math.nan)
     if not laps >= 2:
         return None
     lap = fellows / laps

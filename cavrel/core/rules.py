@@ -45,6 +45,9 @@ class HouseRules(BaseModel):
         "free", description="Fit the intercept and judge it: it may show what was forgotten."
     )
     percent_error: Literal["unsigned", "signed"] = Field("unsigned", description="How far off, without a sign.")
+    combine: Literal["weighted", "plain"] = Field(
+        "weighted", description="Of two values of one thing the better known one counts more."
+    )
     difference: Literal["mean", "second"] = Field(
         "mean", description="Two measured values are both uncertain; neither is the reference."
     )

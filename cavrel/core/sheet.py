@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 
 from cavrel.core import trace, units
 from cavrel.core.errors import CavrelError, ReadingError, RunError
-from cavrel.core.program import Input, Program
 from cavrel.core.reading import Reading, read
 from cavrel.core.run import Cell, RunDocument, TraceDocument, trials
+from cavrel.core.steps import Input, Program
 
 Array = NDArray[np.float64]
 
@@ -122,7 +122,7 @@ def _read_input(spec: Input, run: RunDocument, rows: int, faults: list[Fault]) -
                 continue
             place = (i + 1, j + 1)
             try:
-                reading = read(stripped, spec.unit.text)
+                reading = read(stripped, spec.unit.text, spec.difference)
             except ReadingError as fault:
                 faults.append(Fault(spec.key, *place, text, fault.what))
                 continue

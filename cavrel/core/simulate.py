@@ -16,8 +16,8 @@ from cavrel.core.formula.evaluate import Environment, compile_node
 from cavrel.core.formula.nodes import Member, Name, Node
 from cavrel.core.formula.parse import parse
 from cavrel.core.gauge import Gauge
-from cavrel.core.program import Input, Program
 from cavrel.core.reading import decimals_of
+from cavrel.core.steps import Input, Program
 
 Array = NDArray[np.float64]
 
@@ -124,7 +124,8 @@ class _Apparatus:
         texts = [self.written(spec, float(v)) for v in wanted]
         typed = np.array([spec.unit.to_si(float(t)) for t in texts])
         errors = self.errors[spec.gauge.name] if spec.gauge and not spec.exact else _Errors(0.0, 0.0)
-        true = (typed - errors.offset) / (1 + errors.share)
+        zero = spec.unit.offset  # of 20 °C a percent is 0.2 °C
+        true = (typed - errors.offset + errors.share * zero) / (1 + errors.share)
         if spec.gauge and not spec.exact:
             true = true + self.own(spec, len(typed)) + self.rounding(spec, len(typed))
         self.true[spec.key] = true[None, :]
@@ -154,7 +155,7 @@ class _Apparatus:
         cells: list[object] = []
         for v in true.tolist():
             noise = self.own(spec, spec.repeats) if not spec.exact else np.zeros(spec.repeats)
-            seen = v * (1 + errors.share) + errors.offset + noise
+            seen = v + errors.share * (v - spec.unit.offset) + errors.offset + noise
             texts = [self.written(spec, s) for s in seen.tolist()]
             cells.append(texts if spec.repeats > 1 else texts[0])
         if spec.key in self.once:
@@ -166,7 +167,8 @@ class _Apparatus:
         instead = self.value(self.once[spec.key], spec.series, f"simulate.faults.{spec.key}")
         row, trial = int(self.draw.integers(len(cells))), int(self.draw.integers(spec.repeats))
         value = float(np.broadcast_to(instead, (1, len(cells)))[0, row])
-        text = self.written(spec, value * (1 + errors.share) + errors.offset + float(self.own(spec, 1)[0]))
+        erred = value + errors.share * (value - spec.unit.offset) + errors.offset
+        text = self.written(spec, erred + float(self.own(spec, 1)[0]))
         cell = cells[row]
         if isinstance(cell, list):
             cell[trial] = text

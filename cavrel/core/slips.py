@@ -5,7 +5,6 @@ from dataclasses import dataclass
 
 from cavrel.core.analysis import Analysis, analyse
 from cavrel.core.flag import Flag
-from cavrel.core.rounding import with_u
 from cavrel.core.run import RunDocument
 
 MOST = 6
@@ -36,8 +35,7 @@ def find(analysis: Analysis, flags: Sequence[Flag]) -> tuple[Slip, ...]:
         before, after = analysis.results[names[0]], other.results[names[0]]
         if before.reason or after.reason or not after.u > 0:
             continue
-        rule, unit = analysis.rules.rounding, before.unit
-        was, now = (with_u(unit.from_si(r.value), r.u / unit.factor, unit.text, rule) for r in (before, after))
+        was, now = (r.measured(analysis.rules.rounding).text() for r in (before, after))
         score = abs(before.value - after.value) / after.u
         slips.append(Slip(flag.say, flag.at, "leave it out, or read it again", was, now, score))
     return tuple(slips)

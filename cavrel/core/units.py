@@ -3,6 +3,7 @@
 The grammar is ours, so that a hostile text costs nothing; the size of each named unit comes from pint.
 """
 
+import math
 import re
 from dataclasses import dataclass
 from fractions import Fraction
@@ -23,12 +24,19 @@ _SYMBOLS = {
     "″": "arcsecond",
     "Ω": "ohm",
     "\u2126": "ohm",
+    "‰": "permille",
+    "Å": "angstrom",
+    "\u212b": "angstrom",
 }
+# pint keeps the gauss to its own Gaussian system; laboratories write it for a tenth of a millitesla.
+_GAUSS = {"G": 1e-4, "mG": 1e-7, "kG": 0.1, "µG": 1e-10, "gauss": 1e-4}
 # pint counts physical constants among its units; in a formula they are values with an uncertainty, never units.
 _NOT_UNITS = {"c", "k", "e", "hbar", "ℏ", "R_inf", "mu_0", "epsilon_0", "pi", "π"}
 _SUPERSCRIPTS = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹⁻", "0123456789-")
 _RAISED = str.maketrans("0123456789-", "⁰¹²³⁴⁵⁶⁷⁸⁹⁻")
-_TOKEN = re.compile(r"\s*(?:(°C|[A-Za-zµμΩ\u2126℃°%′″_]+)|(\^?\s*[-−]?\d+(?:/\d+)?|[⁻⁰¹²³⁴⁵⁶⁷⁸⁹]+)|([*·⋅/()]))")
+_TOKEN = re.compile(
+    r"\s*(?:(°[CF]|[A-Za-zµμΩ\u2126℃°%‰Å\u212b′″_]+)|(\^?\s*[-−]?\d+(?:/\d+)?|[⁻⁰¹²³⁴⁵⁶⁷⁸⁹]+)|([*·⋅/()]))"
+)
 _BASE_ORDER = ("[mass]", "[length]", "[time]", "[current]", "[temperature]", "[substance]", "[luminosity]")
 _BASE_UNIT = {
     "[mass]": "kg",
@@ -114,6 +122,20 @@ class Unit:
     def to_si(self, number: float) -> float:
         return number * self.factor + self.offset
 
+    @property
+    def difference(self) -> "Unit":
+        """The same unit for differences, whose zero is no difference: 5 °C of warming is 5 K."""
+        return Unit(self.text, self.factor, 0.0, self.dimension) if self.offset else self
+
+    @property
+    def turning(self) -> str:
+        """How a unit counts turning: ``angle`` for rad/s and °/s, ``turns`` for rpm and rps, empty where it says neither, such as Hz."""
+        if self.dimension != _named("Hz")[2]:
+            return ""
+        if re.search(r"\b(?:rad|deg|degree|arcmin|arcsec)|[°′″]", self.text):
+            return "angle"
+        return "turns" if re.search(r"\b(?:rp[ms]|rev\w*|turns?|cycles?)\b", self.text) else ""
+
     def from_si(self, value: float) -> float:
         return (value - self.offset) / self.factor
 
@@ -135,16 +157,21 @@ def _named(name: str) -> tuple[float, float, Dimension]:
     known = _SYMBOLS.get(name, name.replace("μ", "µ"))
     if known in _NOT_UNITS or len(known) > 24:
         raise UnitError("", f"unknown unit '{name}'")
+    if known in _GAUSS:
+        tesla, _, kind = _named("T")
+        return _GAUSS[known] * tesla, 0.0, kind
     try:
         unit = registry.Unit(known)
-        zero = registry.Quantity(0.0, unit).to_base_units()
-        one = registry.Quantity(1.0, unit).to_base_units()
+        zero, one, two = (registry.Quantity(n, unit).to_base_units().magnitude for n in (0.0, 1.0, 2.0))
+        factor = one if not zero else registry.Quantity(1.0, f"delta_{unit}").to_base_units().magnitude
     except Exception as fault:  # pint raises many kinds, an AssertionError for some texts among them
         raise UnitError("", f"unknown unit '{name}'") from fault
+    if not math.isclose(two - one, one - zero, rel_tol=1e-6):
+        raise UnitError("", f"'{name}' is logarithmic; type the plain value instead")
     powers = tuple(sorted((str(n), Fraction(p).limit_denominator(12)) for n, p in unit.dimensionality.items() if p))
     if any(n not in _BASE_UNIT for n, _ in powers):
         raise UnitError("", f"'{name}' is not a unit of physics")
-    return float(one.magnitude - zero.magnitude), float(zero.magnitude), Dimension(powers)
+    return float(factor), float(zero), Dimension(powers)
 
 
 @lru_cache(maxsize=1024)

@@ -10,7 +10,7 @@ from cavrel.core import uncertainty
 from cavrel.core.analysis import ResultAnalysis, Values
 from cavrel.core.curve import law_curve, raw_columns
 from cavrel.core.document import result_text
-from cavrel.core.fitting import FitAnalysis
+from cavrel.core.fitted import FitAnalysis
 from cavrel.core.rounding import significant
 from cavrel.graph import forces, numberline, points
 from cavrel.graph.points import Axis, Mark
@@ -183,17 +183,18 @@ def judged(opened: Opened, result: ResultAnalysis, others: list[tuple[str, float
     """The number line of a result: itself, this run's other results of the same kind, and ``others`` as (label, value, u), SI."""
     unit = result.unit
     body = opened.definition.results[result.name]
-    entries = [numberline.Entry(body.method or body.label, unit.from_si(result.value), result.u / unit.factor, True)]
+    own_u = result.u if result.linear else abs(result.interval[1] - result.interval[0]) / 4
+    entries = [numberline.Entry(body.method or body.label, unit.from_si(result.value), own_u / unit.factor, True)]
     for name, other in opened.analysis.results.items():
-        if _alike(opened, result.name, name) and not other.reason:
+        if _alike(opened, result.name, name) and not other.reason and other.linear:
             own = opened.definition.results[name]
             entries.append(numberline.Entry(own.method or own.label, unit.from_si(other.value), other.u / unit.factor))
     entries += [numberline.Entry(label, unit.from_si(value), u / unit.factor) for label, value, u in others]
     accepted = None
-    if result.accepted is not None:
+    if result.accepted is not None and math.isfinite(result.accepted.value):
         value = unit.from_si(result.accepted.value)
         label = f"accepted {significant(value, 4)} ({result.accepted.label})"
-        if result.against_measured:
+        if result.compared and result.compared.measured:
             label = f"beside it {significant(value, 4)}, from this run"
         accepted = (value, result.accepted.u / unit.factor, label)
     title = f"{body.label}: {result_text(opened.analysis, result)} on a number line with {len(entries)} values"

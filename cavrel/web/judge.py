@@ -8,9 +8,10 @@ from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
 from cavrel.core.analysis import ResultAnalysis
-from cavrel.core.document import result_document, result_text
+from cavrel.core.document import result_document
+from cavrel.core.fitted import FitAnalysis
 from cavrel.core.judge import judge
-from cavrel.core.rounding import percent, significant, with_u
+from cavrel.core.rounding import percent, significant
 from cavrel.graph import numberline
 from cavrel.store import runs as run_store
 from cavrel.store.pool import transaction
@@ -18,7 +19,6 @@ from cavrel.web import graphs, margin, results
 from cavrel.web.margin import Note
 from cavrel.web.opened import Opened, open_in
 from cavrel.web.shared import frame, opened_or_404, pool, stage_page
-from cavrel.web.stages import readings
 from cavrel.web.texts import count
 
 pages = Blueprint("judge", __name__)
@@ -42,52 +42,61 @@ def _card(opened: Opened, result: ResultAnalysis) -> dict[str, Any]:
     """Everything the page says of one result."""
     body = opened.definition.results[result.name]
     verdict = judge(opened.analysis, result)
-    unit, rule = result.unit, opened.analysis.rules.rounding
-    text = result_text(opened.analysis, result)
-    number, _, shown_unit = text.partition("\u2009")
-    low, high = unit.from_si(result.value - result.U95), unit.from_si(result.value + result.U95)
+    value = result.measured(opened.analysis.rules.rounding)
     lines = []
     for source in result.budget:
         if len(lines) == 6 or (lines and source.share < 5e-4):
             break
-        halved = with_u(unit.from_si(result.value), source.u_if_halved / unit.factor, unit.text, rule)
         lines.append(
             {
                 "source": source.source,
                 "share": source.share,
                 "percent": _share(source.share),
                 "bar": Markup(numberline.bar(source.share)),
-                "halved": f"halved: ± {halved.partition('±')[2].strip()}"
-                if source.share >= 0.1 and "±" in halved
-                else "",
+                "halved": f"halved: {value.uncertainty(source.u_if_halved)}" if source.share >= 0.1 else "",
             }
         )
+    fitted = [fit for fit in opened.analysis.fits.values() if fit.made and _rests_on(opened, result, fit)]
     factor = significant(result.k95, 3) if math.isfinite(result.k95) else ""
     freedom = (
-        f"{result.dof:.0f} degrees of freedom"
+        count(round(result.dof), "degree", "degrees") + " of freedom"
         if math.isfinite(result.dof) and result.dof < 200
         else "many degrees of freedom"
     )
-    decimals = max(len(number.partition("±")[0].strip().partition(".")[2]), 0)
     return {
         "name": result.name,
         "body": body,
         "result": result,
         "verdict": verdict,
-        "number": number,
-        "unit": shown_unit,
+        "number": value.bare(),
+        "unit": result.unit.pretty,
         "line": _line(opened, result),
         "alone": verdict.kind == "none" and result.accepted is None,
         "budget": lines,
         "rest": len(result.budget) - len(lines),
-        "improve": _improve(result, rule),
-        "low": f"{low:.{decimals}f}".replace("-", "−"),
-        "high": f"{high:.{decimals}f}".replace("-", "−"),
+        "improve": _improve(opened, result),
+        "interval": value.interval(*result.interval),
+        "combined": _combined(opened, result),
+        "basis": _basis(opened, result, max((len(fit.rows) for fit in fitted), default=0)),
         "k": factor,
         "freedom": freedom,
-        "percent": percent(verdict.percent_error) if math.isfinite(verdict.percent_error) else "",
+        "percent": percent(verdict.percent) if math.isfinite(verdict.percent) else "",
+        "percent_name": verdict.percent_name,
         "z": f"{verdict.z:+.1f}".replace("-", "−") if math.isfinite(verdict.z) else "",
     }
+
+
+def _rests_on(opened: Opened, result: ResultAnalysis, fit: FitAnalysis) -> bool:
+    needs = opened.program.needs
+    return bool(needs[fit.name]) and needs[fit.name] <= needs[result.name]
+
+
+def _basis(opened: Opened, result: ResultAnalysis, rows: int) -> str:
+    """What a result rests on, counted."""
+    seen = [opened.analysis.values[key] for key in opened.program.needs[result.name]]
+    taken = sum(int(values.trials.sum()) for values in seen if values.trials is not None)
+    readings = count(taken, "reading")
+    return f"from {count(rows, 'row')}, {readings}" if rows else f"from {readings}"
 
 
 def _line(opened: Opened, result: ResultAnalysis) -> Markup | None:
@@ -104,24 +113,42 @@ def _share(share: float) -> str:
     return f"{100 * share:.0f}" if share >= 0.095 else f"{100 * share:.1f}" if share >= 0.00095 else "<0.1"
 
 
-def _improve(result: ResultAnalysis, rule: str) -> str:
+def _combined(opened: Opened, result: ResultAnalysis) -> str:
+    """How a mean of other results weighs them, in words; empty for any other result."""
+    if len(result.weights) < 2:
+        return ""
+    shares = [
+        f"{opened.definition.results[name].label} {100 * weight:.0f} %" for name, weight in result.weights.items()
+    ]
+    if max(result.weights.values()) - min(result.weights.values()) < 1e-9:
+        why = (
+            "by house rule"
+            if opened.analysis.rules.combine == "plain"
+            else "for they differ beyond their uncertainties"
+        )
+        return f"Plain mean, {why}: each counts alike."
+    return f"Mean weighted by what is known of each: {', '.join(shares)}."
+
+
+def _improve(opened: Opened, result: ResultAnalysis) -> str:
     """What to do first, in a sentence."""
     if not result.budget:
         return ""
     first = result.budget[0]
-    unit = result.unit
-    gain = (
-        with_u(unit.from_si(result.value), first.u_if_halved / unit.factor, unit.text, rule).partition("±")[2].strip()
-    )
-    sentence = f"{first.source[0].upper()}{first.source[1:]} makes {_share(first.share)} % of u². Halve it and the result is known to ± {gain}."
+    gain = result.measured(opened.analysis.rules.rounding).uncertainty(first.u_if_halved)
+    sentence = f"{first.source[0].upper()}{first.source[1:]} makes {_share(first.share)} % of u². Halve it and the result is known to {gain}."
     if first.kind in ("repeatability", "reaction"):
         sentence += " Four times the trials do that, or twice the count in each timing where one is timed."
-    elif first.kind in ("resolution", "placement"):
+    elif first.kind == "placement":
+        sentence += " Placing it anew four times and taking the mean does that."
+    elif first.kind == "counting":
+        sentence += " Counting four times as long does that."
+    elif first.kind == "resolution":
         sentence += " A finer scale does that, or a larger thing to measure."
     elif first.kind in ("zero", "calibration"):
         sentence += " Repeating does not help; checking the instrument against a better one does."
     elif first.kind == "scatter":
-        sentence += " More rows help slowly; finding what makes them scatter helps more."
+        sentence += " Four times the rows do that; finding what makes them scatter helps more."
     return sentence
 
 
@@ -139,18 +166,15 @@ def _notes(opened: Opened) -> list[Note]:
         check = opened.definition.checks[index]
         if holds is False and check.level != "note":
             notes.append(Note("caution", "Against the rule", check.say, check.at))
-    if opened.analysis.rules.acceptable and opened.result is not None and not opened.result.reason:
-        error = judge(opened.analysis, opened.result).percent_error
-        if math.isfinite(error) and abs(error) < opened.analysis.rules.acceptable:
-            limit = significant(opened.analysis.rules.acceptable, 2)
-            notes.append(
-                Note(
-                    "good",
-                    f"Under {limit} %",
-                    f"{percent(abs(error))} % off counts as acceptable in a first course. "
-                    "It says nothing about agreement: that is for the uncertainty.",
-                )
-            )
+    for name, result in opened.analysis.results.items():
+        verdict = judge(opened.analysis, result)
+        if verdict.kind != "agrees" or not abs(verdict.percent) < opened.analysis.rules.acceptable:
+            continue
+        limit = significant(opened.analysis.rules.acceptable, 2)
+        label = opened.definition.results[name].label
+        apart = f"{percent(abs(verdict.percent))} % {'apart' if verdict.measured else 'off'}"
+        text = f"{apart} counts as acceptable in a first course. It says nothing about agreement: that is for the uncertainty."
+        notes.append(Note("good", f"{label}: under {limit} %", text))
     return [*notes, *margin.left_out(opened), *margin.remarks_of_bench(opened)]
 
 
@@ -162,8 +186,7 @@ def _predictions(opened: Opened) -> list[dict[str, str]]:
         x_unit = opened.program.fits[body.fit].x_unit
         text, interval, at = "", "", ""
         if not seen.reason:
-            rule = opened.analysis.rules.rounding
-            text = with_u(unit.from_si(seen.value), seen.u / unit.factor, unit.text, rule)
+            text = opened.analysis.measured(seen.value, seen.u, unit).text()
             low, high = (significant(unit.from_si(v), 4) for v in (seen.low, seen.high))
             interval = f"{low} to {high} {unit.pretty}"
             at = f"{significant(seen.x, 4)} {x_unit.pretty}".strip()
@@ -181,14 +204,11 @@ def _predictions(opened: Opened) -> list[dict[str, str]]:
 
 
 def _content(opened: Opened) -> dict[str, Any]:
-    taken, _ = readings(opened)
-    rows = len(opened.fit.rows) if opened.fit else 0
     every = results.overview(opened)
     return {
         "cards": [_card(opened, r) for r in opened.analysis.results.values()],
         "results": every if len(every) > 1 else [],
         "predictions": _predictions(opened),
-        "basis": f"from {count(rows, 'row')}, {count(taken, 'reading')}" if rows else f"from {count(taken, 'reading')}",
     }
 
 

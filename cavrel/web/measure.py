@@ -7,7 +7,6 @@ from flask.typing import ResponseReturnValue
 
 from cavrel import catalogue
 from cavrel.core import units
-from cavrel.core.definition import Timer
 from cavrel.core.document import result_document
 from cavrel.core.reading import decimals_of
 from cavrel.web import graphs, margin, results, tables
@@ -21,14 +20,14 @@ def _deck(opened: Opened) -> dict[str, Any] | None:
     """What the deck times: the stopwatch of the first step that counts laps, and the calls and waits of the others; None where nothing is
     timed."""
     watch, calls = None, []
-    for step in opened.definition.steps:
+    for index, step in enumerate(opened.definition.steps):
         timer = step.timer
         if timer is None:
             continue
         if timer.kind == "laps":
             watch = watch or {
                 "timer": timer,
-                "laps": _laps(opened, timer),
+                "laps": _laps(opened, index),
                 "fills": step.fills,
                 "decimals": _decimals(opened, step.fills),
             }
@@ -56,10 +55,12 @@ def laps_to_count(opened: Opened) -> int | None:
     return deck["watch"]["laps"] if deck and deck["watch"] else None
 
 
-def _laps(opened: Opened, timer: Timer) -> int:
-    value = opened.analysis.values.get(timer.laps)
-    number = float(value.value[0]) if value is not None else float(timer.laps) if timer.laps.isdigit() else float("nan")
-    return int(number) if number >= 1 else 1
+def _laps(opened: Opened, step: int) -> int:
+    number = opened.analysis.laps(step)
+    return int(number) if 1 <= number <= MOST_LAPS else 1
+
+
+MOST_LAPS = 10_000
 
 
 def _decimals(opened: Opened, fills: tuple[str, ...]) -> int:

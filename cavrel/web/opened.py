@@ -11,12 +11,12 @@ from threading import Lock
 from cavrel import catalogue
 from cavrel.core.analysis import Analysis, ResultAnalysis, analyse
 from cavrel.core.definition import Definition
-from cavrel.core.fitting import FitAnalysis
+from cavrel.core.fitted import FitAnalysis
 from cavrel.core.flag import Flag
 from cavrel.core.logbook import Entry, SheetState, assemble
-from cavrel.core.program import Program
 from cavrel.core.remarks import remarks
 from cavrel.core.slips import Slip, find
+from cavrel.core.steps import Program
 from cavrel.core.straighten import LineMeaning
 from cavrel.store import entries as entry_store
 from cavrel.store import runs as run_store

@@ -4,7 +4,6 @@ from dataclasses import dataclass
 
 from cavrel.core.document import result_text
 from cavrel.core.judge import judge
-from cavrel.core.rounding import with_u
 from cavrel.web.opened import Opened
 
 _WORDS = {
@@ -37,8 +36,7 @@ def overview(opened: Opened) -> list[Glance]:
         body, verdict = opened.definition.results[name], judge(opened.analysis, result)
         against = ""
         if result.accepted is not None and not result.reason:
-            unit, rule = result.unit, opened.analysis.rules.rounding
-            against = with_u(unit.from_si(result.accepted.value), result.accepted.u / unit.factor, unit.text, rule)
+            against = opened.analysis.measured(result.accepted.value, result.accepted.u, result.unit).text()
         word = verdict.head.rstrip(".") if verdict.kind == "side" else _WORDS[verdict.kind]
         text = "" if result.reason else result_text(opened.analysis, result)
         found.append(

@@ -3,7 +3,6 @@
 import math
 from dataclasses import dataclass
 
-from cavrel.core.document import result_text
 from cavrel.core.judge import judge
 from cavrel.core.rounding import percent
 from cavrel.core.run import trials
@@ -75,7 +74,7 @@ def _judge(opened: Opened) -> Stage:
     if result is None or result.reason:
         return Stage("judge", "Judge", "too early", "waiting")
     verdict = judge(opened.analysis, result)
-    line = result_text(opened.analysis, result).split("\u2009")[0]
-    if math.isfinite(verdict.percent_error):
-        line += f", {percent(verdict.percent_error)}\u00a0%"
+    line = result.measured(opened.analysis.rules.rounding).bare()
+    if math.isfinite(verdict.percent):
+        line += f", {percent(verdict.percent)}\u00a0%"
     return Stage("judge", "Judge", line, "done" if verdict.kind in ("agrees", "none", "side") else "begun")

@@ -9,12 +9,12 @@ from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
 from cavrel.core.document import result_document, result_text
-from cavrel.core.fitting import FitAnalysis
+from cavrel.core.fitted import FitAnalysis
 from cavrel.core.formula import mathml
 from cavrel.core.formula.nodes import Binary, Member, Number, walk
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
-from cavrel.core.rounding import significant, with_u
+from cavrel.core.rounding import significant
 from cavrel.web import graphs, margin
 from cavrel.web.margin import Note
 from cavrel.web.opened import Opened
@@ -65,8 +65,15 @@ def _reading(opened: Opened, fit: FitAnalysis) -> Reading:
 
 def _parameters(opened: Opened, fit: FitAnalysis) -> list[tuple[str, str]]:
     """Every parameter of a fit with its value as text."""
-    rule = opened.analysis.rules.rounding
-    return [(name, with_u(p.value, p.u, p.unit.text, rule)) for name, p in fit.parameters.items()]
+    return [
+        (name, "longer than these readings can tell" if name in fit.unbounded else _parameter(opened, fit, name))
+        for name in fit.parameters
+    ]
+
+
+def _parameter(opened: Opened, fit: FitAnalysis, name: str) -> str:
+    found = fit.parameters[name]
+    return opened.analysis.measured(found.value, found.u, found.unit).text()
 
 
 def _intercept_says(opened: Opened, fit: FitAnalysis) -> str:

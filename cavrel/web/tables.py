@@ -2,11 +2,8 @@
 
 from dataclasses import dataclass, replace
 
-import numpy as np
-
 from cavrel.core import units
 from cavrel.core.definition import Column, Series
-from cavrel.core.formula.evaluate import Environment
 from cavrel.core.logbook import MOST_TRIALS
 from cavrel.core.reading import decimals_of
 from cavrel.core.run import trials
@@ -238,13 +235,8 @@ def suggested(opened: Opened, key: str) -> list[str]:
     begun = column in opened.state.run.series.get(series, {})
     if key not in opened.program.suggestions or begun:
         return []
-    run, unit = opened.program.suggestions[key]
-    values = {k: v.value[None, :] for k, v in opened.analysis.values.items()}
-    # What is known already may say what to try next: the sum of two resistances for both in series.
-    values |= {name: np.array([[result.value]]) for name, result in opened.analysis.results.items()}
-    numbers = run(Environment(values, opened.analysis.sheet.keep))[0]
-    if not np.isfinite(numbers).all():
-        return []
+    unit = opened.program.suggestions[key][1]
+    numbers = opened.analysis.suggested(key)
     spec = opened.program.input_of[key]
     if spec.gauge is None or not spec.gauge.least_count:
         return [f"{unit.from_si(float(number)):.3g}" for number in numbers]

@@ -13,11 +13,11 @@ from markupsafe import Markup
 from cavrel.core import trace, units
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import check_entry
-from cavrel.core.program import Input
-from cavrel.core.rounding import with_u
 from cavrel.core.run import TraceDocument
 from cavrel.core.samples import read_samples
 from cavrel.core.sheet import from_trace
+from cavrel.core.steps import Input
+from cavrel.core.value import MeasuredValue
 from cavrel.graph import trace as drawn
 from cavrel.graph.points import Axis
 from cavrel.store import entries as entry_store
@@ -77,7 +77,7 @@ def _shown(spec: Input, document: TraceDocument, rounding: str) -> dict[str, Any
     assert spec.extract is not None
     try:
         value, u = from_trace(spec, document)
-        text = with_u(spec.unit.from_si(value), u / spec.unit.factor, spec.unit.text, rounding)
+        text = MeasuredValue(value=value, u=u, unit=spec.unit, rule=rounding).text()
         shown = value / unit.factor if spec.extract == "slope" else unit.from_si(value)
         fitted = _fitted(spec.extract, shown, times, values, begin, end)
     except CavrelError as fault:

@@ -199,4 +199,4 @@ def test_published_values_are_accepted_values_and_not_another_way() -> None:
             program = catalogue.program_of(catalogue.experiments()[experiment])
             found = analyse(program, runs.load(simulate(program, 3))).results[name]
             assert found.accepted is not None
-            assert found.against_measured is measured, experiment
+            assert found.compared is not None and found.compared.measured is measured, experiment

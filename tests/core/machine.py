@@ -5,7 +5,8 @@ from typing import Any
 from cavrel.core import definition as definitions
 from cavrel.core import run as runs
 from cavrel.core.analysis import Analysis, analyse
-from cavrel.core.program import Program, compile_program
+from cavrel.core.program import compile_program
+from cavrel.core.steps import Program
 
 
 def definition(**parts: Any) -> definitions.Definition:

@@ -118,9 +118,9 @@ def test_correlated_errors_that_cancel_leave_nothing() -> None:
         (models.Exponential(), [1e-3, 12.0], np.linspace(0, 0.5, 8)),
         (models.Rise(True), [4.0, 30.0, 1.0], np.linspace(0, 120, 13)),
         (models.Rise(False), [4.0, 200.0], np.linspace(0, 120, 13)),
-        (models.Damped(), [5.0, 600.0, 480.0, 0.4, 20.0], np.arange(0, 1441, 120.0)),
-        (models.Damped(), [0.02, 3.0, 0.7, -1.0, 0.5], np.linspace(0, 4, 200)),
-        (models.Damped(), [1.0, 40.0, 9.0, 2.0, 0.0], np.linspace(0, 12, 25)),
+        (models.Damped(), [5.0, 1 / 600, 480.0, 0.4, 20.0], np.arange(0, 1441, 120.0)),
+        (models.Damped(), [0.02, 1 / 3, 0.7, -1.0, 0.5], np.linspace(0, 4, 200)),
+        (models.Damped(), [1.0, 1 / 40, 9.0, 2.0, 0.0], np.linspace(0, 12, 25)),
     ],
 )
 def test_starts_come_from_the_data_and_derivatives_are_right(

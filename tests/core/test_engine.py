@@ -9,7 +9,7 @@ from uncertainties import ufloat
 from uncertainties.umath import sin
 
 from cavrel.core import definition as definitions
-from cavrel.core.analysis import weighted_mean
+from cavrel.core.analysis.binding import combination
 from cavrel.core.document import result_document
 from cavrel.core.errors import DefinitionError, RunError
 from cavrel.core.judge import judge
@@ -267,7 +267,7 @@ def test_methods_that_disagree_widen_their_mean() -> None:
 @pytest.mark.parametrize(("rule", "percent"), [("mean", 100 * 0.02 / 0.51), ("second", 100 * 0.02 / 0.50)])
 def test_two_measured_values_differ_by_house_rule(rule: str, percent: float) -> None:
     analysis = two_ways("0.50 ± 0.01", "0.52 ± 0.01", rules={"difference": rule})
-    assert judge(analysis, analysis.results["B2"]).percent_error == pytest.approx(percent)
+    assert judge(analysis, analysis.results["B2"]).percent == pytest.approx(percent)
 
 
 def test_results_that_share_everything_differ_by_nothing() -> None:
@@ -276,7 +276,7 @@ def test_results_that_share_everything_differ_by_nothing() -> None:
         results={"x": {"label": "x", "formula": "2*a"}, "y": {"label": "y", "formula": "a + a", "accepted": "x"}},
     )
     analysis = run(made, quantities={"a": "1.0 ± 0.1"})
-    assert analysis.results["y"].difference_u == pytest.approx(0, abs=1e-12)
+    assert analysis.results["y"].compared.u == pytest.approx(0, abs=1e-12)
     document = result_document(analysis, (), ())
     assert document["correlation"]["matrix"] == [
         [pytest.approx(1), pytest.approx(1)],
@@ -285,7 +285,7 @@ def test_results_that_share_everything_differ_by_nothing() -> None:
 
 
 def test_a_singular_covariance_still_has_a_mean() -> None:
-    weights, birge = weighted_mean(np.array([1.0, 1.0]), np.array([[1.0, 1.0], [1.0, 1.0]]))
+    weights, birge = combination(np.array([1.0, 1.0]), np.array([[1.0, 1.0], [1.0, 1.0]]), plain=False)
     assert weights.sum() == pytest.approx(1)
     assert birge == pytest.approx(0)
 

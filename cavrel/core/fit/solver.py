@@ -11,6 +11,8 @@ Array = NDArray[np.float64]
 
 _ROUNDS = 60
 _SETTLED = 1e-10
+_UNFELT = 1e-12
+"""A step that moves the curve by less than this share of the data is rounding, however small the parameter itself is."""
 
 Predict = Callable[[Array], Array]
 """Parameters ``(batch, p)`` -> values ``(batch, n)`` at the points it is bound to."""
@@ -88,6 +90,8 @@ def _stationary(curve: Curve, theta: Array, y: Array, w: Array) -> bool:
     root = np.sqrt(w)
     design = curve.jacobian(theta)[0] * root[:, None]
     left = (y - curve.predict(theta)[0]) * root
+    if np.linalg.norm(left) <= 1e-10 * np.linalg.norm(y * root):
+        return True  # the curve goes through the points; which way they err is rounding
     size = np.linalg.norm(design, axis=0) * max(float(np.linalg.norm(left)), 1e-300)
     return bool((np.abs(design.T @ left) <= 1e-5 * size + 1e-300).all())
 
@@ -136,23 +140,24 @@ def batch(
     with np.errstate(all="ignore"):
         left = (y - curve.predict(theta)) * root
         squares = (left**2).sum(axis=1)
+        whole = np.sqrt(((y * root) ** 2).sum(axis=1))
+        unfelt = (1e-15 * whole) ** 2
         settled = np.zeros(len(theta), bool)
         for _ in range(rounds):
-            step = _steps(curve.jacobian(theta) * root[None, :, None], left)
+            step, reach = _steps(curve.jacobian(theta) * root[None, :, None], left)
             share = np.ones(len(theta))
             for _ in range(8):
                 new = theta + share[:, None] * step
                 new_left = (y - curve.predict(new)) * root
                 new_squares = (new_left**2).sum(axis=1)
-                worse = ~(new_squares <= squares * (1 + 1e-9) + 1e-300)
+                worse = ~(new_squares <= squares * (1 + 1e-9) + unfelt)
                 if not worse.any():
                     break
                 share = np.where(worse, share / 2, share)
             theta = np.where(worse[:, None], theta, new)
             left, squares = np.where(worse[:, None], left, new_left), np.where(worse, squares, new_squares)
-            size = np.abs(step) <= settled_at * (np.abs(theta) + 1e-300)
-            gain = (step * step).sum(axis=1) == 0
-            settled |= size.all(axis=1) | gain
+            small = (np.abs(step) <= settled_at * np.abs(theta)) | (np.abs(step) * reach <= _UNFELT * whole[:, None])
+            settled |= small.all(axis=1)
             if curve.linear or settled.all():
                 break
     finite = np.isfinite(theta).all(axis=1)
@@ -162,19 +167,48 @@ def batch(
 def step(curve: Curve, y: Array, w: Array, theta: Array) -> Array:
     """One Gauss-Newton step ``(batch, p)`` for every entry of ``y`` ``(batch, n)`` from the common ``theta`` ``(p,)``: to first order, where
     the parameters go when the points move; exactly so for a curve linear in them."""
-    root = np.sqrt(w)
     start = np.repeat(theta[None, :], len(y), axis=0)
-    return _steps(curve.jacobian(start) * root[None, :, None], (y - curve.predict(start)) * root)
+    return step_of(curve.jacobian(start), y - curve.predict(start), w)
 
 
-def _steps(design: Array, left: Array) -> Array:
-    """Gauss-Newton steps ``(batch, p)`` for weighted derivatives ``(batch, n, p)`` and residuals ``(batch, n)``."""
-    size = np.sqrt(np.maximum(np.einsum("bnp,bnp->bp", design, design), 1e-300))
-    scaled = design / size[:, None, :]
-    normal = np.matmul(scaled.transpose(0, 2, 1), scaled)
-    right = np.matmul(scaled.transpose(0, 2, 1), left[:, :, None])
-    good = np.isfinite(normal).all(axis=(1, 2)) & np.isfinite(right).all(axis=(1, 2))
-    normal = np.where(good[:, None, None], normal, np.eye(normal.shape[1]))
-    right = np.where(good[:, None, None], right, 0.0)
-    normal = normal + 1e-14 * np.eye(normal.shape[1])
-    return np.asarray(np.linalg.solve(normal, right)[:, :, 0] / size)
+def step_of(design: Array, left: Array, w: Array) -> Array:
+    """The same from derivatives ``(batch, n, p)`` and residuals ``(batch, n)``."""
+    root = np.sqrt(w)
+    return _steps(design * root[None, :, None], left * root)[0]
+
+
+def _steps(design: Array, left: Array) -> tuple[Array, Array]:
+    """Gauss-Newton steps ``(batch, p)`` for weighted derivatives ``(batch, n, p)`` and residuals ``(batch, n)``; and each derivative's
+    length ``(batch, p)``.
+
+    Modified Gram-Schmidt with the residuals as one more column, which is as stable as Householder's factors (Björck 1996, Numerical
+    Methods for Least Squares Problems, 2.4.4) and runs over the batch. Normal equations would square the condition: with x a million times
+    its own spread they lose every figure.
+    """
+    many = design.shape[2]
+    size = np.sqrt(np.einsum("bnp,bnp->bp", design, design))
+    usable = np.isfinite(size) & (size > 0)
+    scale = np.where(usable, size, 1.0)
+    columns = [np.where(usable[:, j, None], design[:, :, j] / scale[:, j, None], 0.0) for j in range(many)]
+    rest = np.where(np.isfinite(left), left, 0.0)
+    factors = np.zeros((len(design), many, many))
+    along = np.zeros((len(design), many))
+    for j, column in enumerate(columns):
+        length = np.sqrt(np.einsum("bn,bn->b", column, column))
+        own = np.where(length > _DEPENDENT, length, np.inf)  # a derivative that others make up already takes no step
+        direction = column / own[:, None]
+        factors[:, j, j] = own
+        along[:, j] = np.einsum("bn,bn->b", direction, rest)
+        rest = rest - along[:, j, None] * direction
+        for k in range(j + 1, many):
+            factors[:, j, k] = np.einsum("bn,bn->b", direction, columns[k])
+            columns[k] = columns[k] - factors[:, j, k, None] * direction
+    steps = np.zeros_like(along)
+    for j in reversed(range(many)):
+        known = np.einsum("bk,bk->b", factors[:, j, j + 1 :], steps[:, j + 1 :])
+        steps[:, j] = (along[:, j] - known) / factors[:, j, j]
+    return np.where(usable.all(axis=1)[:, None], steps / scale, 0.0), size
+
+
+_DEPENDENT = 1e-13
+"""What is left of a derivative of unit length, once the others' share is taken off, where it tells nothing of its own."""

@@ -14,10 +14,16 @@ from cavrel.core.units import PLAIN, Dimension
 
 @dataclass(frozen=True, slots=True)
 class Kind:
-    """What a formula gives: ``dimension`` is None for true/false; ``series`` names the rows it runs over, None for one value."""
+    """What a formula gives.
+
+    ``dimension``: None for true/false.
+    ``series``: names the rows it runs over, None for one value.
+    ``scale``: ``point`` for a place on a scale with a zero of its own (20 °C), ``difference`` for what lies between two of them, else empty.
+    """
 
     dimension: Dimension | None
     series: str | None = None
+    scale: str = ""
 
 
 Scope = Callable[[Name | Member], Kind]
@@ -31,11 +37,14 @@ def infer(node: Node, scope: Scope) -> Kind:
     """
     match node:
         case Number(_, unit):
-            return Kind(units.unit(unit).dimension if unit else PLAIN)
+            if unit is None:
+                return Kind(PLAIN)
+            return Kind(units.unit(unit).dimension, None, "point" if units.unit(unit).offset else "")
         case Name() | Member():
             return scope(node)
         case Negative(operand):
-            return _number(operand, scope)
+            kind = _number(operand, scope)
+            return Kind(kind.dimension, kind.series, "" if kind.scale == "point" else kind.scale)
         case Compare(_, operands):
             kinds = [_number(o, scope) for o in operands]
             for operand, kind in zip(operands[1:], kinds[1:], strict=True):
@@ -48,11 +57,24 @@ def infer(node: Node, scope: Scope) -> Kind:
             rows = _rows([first, second], node)
             if op in "+-":
                 _same(first, second, left, right, "add" if op == "+" else "subtract")
-                return Kind(first.dimension, rows)
+                return Kind(first.dimension, rows, _SCALES.get((first.scale, op, second.scale), ""))
             assert first.dimension is not None and second.dimension is not None
             return Kind(first.dimension * second.dimension if op == "*" else first.dimension / second.dimension, rows)
         case Call(function, arguments):
             return _call(node, function, arguments, scope)
+
+
+_SCALES = {
+    ("point", "-", "point"): "difference",
+    ("point", "-", ""): "point",
+    ("point", "+", ""): "point",
+    ("", "+", "point"): "point",
+    ("point", "-", "difference"): "point",
+    ("point", "+", "difference"): "point",
+    ("difference", "+", "point"): "point",
+    ("difference", "+", "difference"): "difference",
+    ("difference", "-", "difference"): "difference",
+}
 
 
 def _number(node: Node, scope: Scope) -> Kind:
@@ -109,7 +131,7 @@ def _call(node: Node, function: str, arguments: tuple[Node, ...], scope: Scope) 
     if function == "count":
         return Kind(PLAIN)
     if function in AGGREGATES or (function in ("min", "max") and len(arguments) == 1):
-        return Kind(first)
+        return Kind(first, None, "" if function == "sum" else kinds[0].scale)
     if function in ("min", "max", "atan2", "linspace", "list"):
         wanted = kinds[:2] if function == "linspace" else kinds
         for argument, kind in zip(arguments[1:], wanted[1:], strict=False):
@@ -122,7 +144,7 @@ def _call(node: Node, function: str, arguments: tuple[Node, ...], scope: Scope) 
             if rows:
                 raise FormulaError("", "list takes single values, not columns")
             return Kind(first, "list")
-        return Kind(PLAIN if function == "atan2" else first, rows)
+        return Kind(PLAIN if function == "atan2" else first, rows, "" if function == "atan2" else kinds[0].scale)
     if function in PUBLISHED:
         wanted_unit, given_unit = PUBLISHED[function]
         wanted_dimension = units.unit(wanted_unit).dimension

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,16 +13,34 @@ from cavrel.core.formula.nodes import AGGREGATES, Binary, Call, Compare, Member,
 Array = NDArray[np.float64]
 
 
+class Spread(Protocol):
+    """How batches of different make meet, for a batch whose entries push components (`lanes`)."""
+
+    def pair(self, first: Array, second: Array) -> tuple[Array, Array]:
+        """Two operands as batches that fit each other."""
+
+    def fold(self, name: str, values: Array) -> Array:
+        """A folding function over the rows of ``values``."""
+
+
 @dataclass(frozen=True, slots=True)
 class Environment:
     """What a compiled formula reads.
 
-    ``values``: key -> ``(batch, rows)``, scalars ``(batch, 1)``, SI. ``keep``: series -> ``(rows,)``, false where a row is left
-    out, so that folding functions pass it over.
+    ``values``: key -> ``(batch, rows)``, scalars ``(batch, 1)``, SI.
+    ``keep``: series -> ``(rows,)``, false where a row is left out, so that folding functions pass it over.
+    ``spread``: for a batch of pushed components; None where every entry of the batch is a sheet of its own.
     """
 
     values: Mapping[str, Array]
     keep: Mapping[str, NDArray[np.bool_]]
+    spread: Spread | None = None
+
+    def pair(self, first: Array, second: Array) -> tuple[Array, Array]:
+        """Two operands as batches that fit each other."""
+        if self.spread is None or len(first) == len(second):
+            return first, second
+        return self.spread.pair(first, second)
 
 
 Compiled = Callable[[Environment], Array]
@@ -85,7 +104,7 @@ def compile_node(node: Node, keys: Keys, series_of: SeriesOf) -> Compiled:
         case Binary(op, left, right):
             first, second = compile_node(left, keys, series_of), compile_node(right, keys, series_of)
             operate = _ARITHMETIC[op]
-            return lambda env: operate(first(env), second(env))
+            return lambda env: operate(*env.pair(first(env), second(env)))
         case Compare(ops, operands):
             return _comparison(ops, tuple(compile_node(o, keys, series_of) for o in operands))
         case Call(function, arguments):
@@ -97,7 +116,7 @@ def _comparison(ops: tuple[str, ...], parts: tuple[Compiled, ...]) -> Compiled:
     relations = tuple(_RELATIONS[op] for op in ops)
 
     def run(env: Environment) -> Array:
-        values = [part(env) for part in parts]
+        values = [part(env)[:1] if env.spread is not None else part(env) for part in parts]  # truth has no uncertainty
         truth, known = np.ones((1, 1), bool), np.ones((1, 1), bool)
         for relation, a, b in zip(relations, values, values[1:], strict=False):
             truth = truth & relation(a, b)
@@ -109,13 +128,13 @@ def _comparison(ops: tuple[str, ...], parts: tuple[Compiled, ...]) -> Compiled:
 
 def _call(function: str, parts: tuple[Compiled, ...], series: str | None) -> Compiled:
     if function in AGGREGATES or (function in ("min", "max") and len(parts) == 1):
-        fold = _FOLDS[function]
+        fold = FOLDS[function]
 
         def folded(env: Environment) -> Array:
             values = parts[0](env)
             if series is not None and series in env.keep:
                 values = np.where(env.keep[series], values, np.nan)
-            return fold(values)
+            return fold(values) if env.spread is None else env.spread.fold(function, values)
 
         return folded
     if function in ("min", "max"):
@@ -124,7 +143,7 @@ def _call(function: str, parts: tuple[Compiled, ...], series: str | None) -> Com
         def chosen(env: Environment) -> Array:
             values = parts[0](env)
             for part in parts[1:]:
-                values = choose(values, part(env))
+                values = choose(*env.pair(values, part(env)))
             return values
 
         return chosen
@@ -132,12 +151,16 @@ def _call(function: str, parts: tuple[Compiled, ...], series: str | None) -> Com
 
         def spaced(env: Environment) -> Array:
             start, stop, points = (float(part(env)[0, 0]) for part in parts)
+            if not np.isfinite([start, stop, points]).all():
+                return np.full((1, 1), np.nan)
             return np.linspace(start, stop, max(1, min(int(points), 200)))[None, :]
 
         return spaced
     if function == "list":
         return lambda env: np.array([[float(part(env)[0, 0]) for part in parts]])
     operate = _ELEMENTWISE[function]
+    if len(parts) == 2:
+        return lambda env: operate(*env.pair(parts[0](env), parts[1](env)))
     return lambda env: operate(*(part(env) for part in parts))
 
 
@@ -170,7 +193,7 @@ def _extreme(values: Array, fill: float) -> Array:
     return np.where(some, best, np.nan)
 
 
-_FOLDS: dict[str, Callable[[Array], Array]] = {
+FOLDS: dict[str, Callable[[Array], Array]] = {
     "mean": _mean,
     "sum": _sum,
     "first": lambda values: _edge(values, last=False),

@@ -113,7 +113,10 @@ class _Reader:
             case ast.Attribute(value=ast.Name(id=owner), attr=name):
                 return Member(_checked(owner), _checked(name))
             case ast.UnaryOp(op=ast.USub(), operand=operand):
-                return Negative(self.node(operand, depth + 1))
+                inner = self.node(operand, depth + 1)
+                if isinstance(inner, Number) and inner.unit and units.unit(inner.unit).offset:
+                    return Number(-inner.value, inner.unit)  # -38.8[°C] lies below its zero, not below absolute zero
+                return Negative(inner)
             case ast.UnaryOp(op=ast.UAdd(), operand=operand):
                 return self.node(operand, depth + 1)
             case ast.BinOp(left=left, op=op, right=right) if type(op) in _OPERATORS:

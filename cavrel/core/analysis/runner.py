@@ -2,118 +2,42 @@
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core import fitting, uncertainty
+from cavrel.core import fitting, lanes, uncertainty
 from cavrel.core.accepted import Accepted, local_gravity
+from cavrel.core.analysis.binding import bind, combination
+from cavrel.core.analysis.records import (
+    Analysis,
+    Comparison,
+    ForcePicture,
+    PredictionAnalysis,
+    ResultAnalysis,
+    Values,
+)
 from cavrel.core.components import Block, Nominal, gather
-from cavrel.core.fitting import Bound, FitAnalysis
+from cavrel.core.fitted import FitAnalysis
 from cavrel.core.formula.evaluate import Environment
 from cavrel.core.formula.nodes import PUBLISHED, Call, Member, Name, Node, children, walk
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
-from cavrel.core.program import Derived, FitStep, PictureStep, PredictStep, Program, ResultStep
+from cavrel.core.lanes import Pushes
+from cavrel.core.montecarlo import monte_carlo
 from cavrel.core.rules import HouseRules, Site
 from cavrel.core.run import RunDocument
 from cavrel.core.sheet import Sheet, lay_out
-from cavrel.core.uncertainty import Pushes, Source
+from cavrel.core.steps import Derived, FitStep, PictureStep, PredictStep, Program, ResultStep
 from cavrel.core.units import Unit
 
 Array = NDArray[np.float64]
 
-
-@dataclass(frozen=True, slots=True)
-class Values:
-    """A quantity or column: ``value`` and standard uncertainty ``u`` ``(rows,)``, SI; ``unit`` to show it in.
-
-    ``parts``: signed contribution of each component, ``(K, rows)``. For something read, ``trials`` and per-trial ``scatter`` too.
-    """
-
-    key: str
-    unit: Unit
-    value: Array
-    u: Array
-    parts: Array
-    trials: NDArray[np.intp] | None = None
-    scatter: Array | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class ResultAnalysis:
-    """A result: ``value`` and ``u``, SI; effective ``dof``, ``k95`` and expanded ``U95``; the ``budget``; what it is compared with.
-
-    ``difference_u``: standard uncertainty of result minus accepted, correlations included, from
-    ``difference_parts`` ``(K,)``; ``against_measured``: the other value comes from this run
-    too. ``birge``: the ratio of a weighted mean, NaN elsewhere. ``value`` is NaN with a ``reason``.
-    """
-
-    name: str
-    unit: Unit
-    value: float
-    u: float
-    dof: float
-    k95: float
-    U95: float
-    parts: Array
-    budget: tuple[Source, ...]
-    accepted: Accepted | None
-    difference_u: float
-    against_measured: bool
-    birge: float
-    reason: str
-    difference_parts: Array
-
-
-@dataclass(frozen=True, slots=True)
-class PredictionAnalysis:
-    """A value read from a fit at ``x``: ``value`` and ``u`` of the curve there, SI; ``low`` and ``high`` bound, with 95 %, one more reading.
-
-    ``outside``: x lies outside the measured range. ``value`` is NaN with a ``reason``.
-    """
-
-    name: str
-    unit: Unit
-    value: float
-    u: float
-    x: float
-    low: float
-    high: float
-    k95: float
-    outside: bool
-    reason: str
-
-
-@dataclass(frozen=True, slots=True)
-class ForcePicture:
-    """Forces on a rule, as the readings have them. ``pivot``: mark in metres; ``forces``: (label, mark in metres, newtons, downwards);
-    ``row``: of the series it is drawn for, from 1, or None."""
-
-    name: str
-    pivot: float
-    forces: tuple[tuple[str, float, float], ...]
-    row: int | None
-
-
-@dataclass(frozen=True, slots=True)
-class Analysis:
-    """Everything that follows from one sheet."""
-
-    program: Program
-    run: RunDocument
-    rules: HouseRules
-    sheet: Sheet
-    pushes: Pushes
-    values: Mapping[str, Values]
-    fits: Mapping[str, FitAnalysis]
-    results: Mapping[str, ResultAnalysis]
-    predictions: Mapping[str, PredictionAnalysis]
-    dof: Array
-    accepted: Mapping[str, Accepted]
-    checks: Mapping[int, bool | None]
-    pictures: Mapping[str, ForcePicture]
+BENT = 0.4
+"""Where second order adds this share of u to a result, or more, the law of propagation is no answer (JCGM 101:2008, 5.11): the result's
+distribution is drawn instead."""
+_DRAWS = 20_000
 
 
 def analyse(program: Program, run: RunDocument, rules: HouseRules | None = None) -> Analysis:
@@ -124,7 +48,8 @@ def analyse(program: Program, run: RunDocument, rules: HouseRules | None = None)
     """
     house = rules or run.house_rules()
     sheet = lay_out(program, run)
-    nominal, blocks = gather(sheet, house)
+    with np.errstate(all="ignore"):
+        nominal, blocks = gather(sheet, house)
     for fit in program.fits.values():
         blocks.append(_scatter_block(program, fit, sheet.rows[fit.series]))
     accepted = _accepted(program, house)
@@ -134,17 +59,35 @@ def analyse(program: Program, run: RunDocument, rules: HouseRules | None = None)
             u = np.array([accepted[name].u])
             source = f"accepted {accepted[name].label}"
             blocks.append(Block("accepted", source, name, (name,), None, u, np.array([np.inf]), (), "normal"))
-    pushes = uncertainty.plan(blocks)
-    return _Runner(program, run, house, sheet, nominal, pushes, accepted).analysis()
+    singled = {series: _edges(sheet.keep[series]) for series in program.edges}
+    pushes = lanes.plan(blocks, singled)
+    found = _Runner(program, run, house, sheet, nominal, pushes, accepted).analysis()
+    return _drawn(found) if any(not r.linear for r in found.results.values()) else found
+
+
+def _edges(keep: NDArray[np.bool_]) -> frozenset[int]:
+    """The first and the last row that count."""
+    kept = np.flatnonzero(keep)
+    return frozenset(kept[[0, -1]].tolist()) if len(kept) else frozenset()
+
+
+def _drawn(found: Analysis) -> Analysis:
+    """The same with intervals from distributions where the law of propagation is no answer."""
+    bent = {name for name, result in found.results.items() if not result.linear}
+    drawn = monte_carlo(found, _DRAWS, only=bent)
+    results = {
+        name: replace(r, interval=(drawn[name].low95, drawn[name].high95)) if name in drawn else r
+        for name, r in found.results.items()
+    }
+    return replace(found, results=results)
 
 
 def _scatter_block(program: Program, fit: FitStep, rows: int) -> Block:
     """Room for one component per ordinate of a fit; the fit itself says how large they are, once the line is known."""
-    label = program.definition.fits[fit.name].label or "the line"
     names = (f"fit:{fit.name}",) * rows
     return Block(
         "scatter",
-        f"scatter about {label}",
+        f"scatter about {fit.label}",
         fit.name,
         (),
         np.arange(rows),
@@ -161,29 +104,6 @@ def _accepted(program: Program, rules: HouseRules) -> dict[str, Accepted]:
     site = rules.g if isinstance(rules.g, Site) else None
     accepted["g_local"] = local_gravity(rules.gravity(), site.latitude if site else None, site.height if site else None)
     return accepted
-
-
-def bind(step: FitStep, environment: Environment, sheet: Sheet, batch: int) -> Bound:
-    """The batch that a fit runs over; a mean runs over the row numbers."""
-    rows = sheet.rows[step.series]
-    y = np.broadcast_to(step.run_y(environment), (batch, rows))
-    counted = np.broadcast_to(np.arange(1.0, rows + 1)[None, :], (batch, rows))
-    x = counted if step.run_x is None else np.broadcast_to(step.run_x(environment), (batch, rows))
-    return Bound(x, y, environment, sheet.keep[step.series])
-
-
-def weighted_mean(values: Array, covariance: Array) -> tuple[Array, float]:
-    """Weights ``(n,)`` of the best linear mean of ``values`` ``(n,)``, and the Birge ratio.
-
-    Where the covariance is singular (results that are one result twice) equal weights are used for what it cannot tell apart.
-    """
-    ones = np.ones(len(values))
-    inverse = np.linalg.pinv(covariance, rcond=1e-9, hermitian=True)
-    total = float(ones @ inverse @ ones)
-    weights = inverse @ ones / total if total > 0 else ones / len(values)
-    left = values - values @ weights
-    chi2 = float(left @ inverse @ left)
-    return np.asarray(weights), math.sqrt(max(chi2, 0.0) / (len(values) - 1))
 
 
 def _single(value: float) -> Nominal:
@@ -206,15 +126,17 @@ class _Runner:
         self.program, self.run, self.rules, self.sheet = program, run, rules, sheet
         self.nominal, self.pushes, self.accepted = nominal, pushes, accepted
         self.dof = pushes.dof.copy()
-        self.values: dict[str, Array] = uncertainty.pushed_inputs(pushes, nominal)
+        self.values: dict[str, Array] = lanes.pushed_inputs(pushes, nominal)
         self.values["pi"] = np.array([[math.pi]])
-        self.environment = Environment(self.values, sheet.keep)
+        self.values.update({key: np.array([[value]]) for key, value in program.constants.items()})
+        self.environment = Environment(self.values, sheet.keep, pushes)
         self.fits: dict[str, FitAnalysis] = {}
         self.results: dict[str, ResultAnalysis] = {}
         self.predictions: dict[str, PredictionAnalysis] = {}
         self.parameters: dict[str, Array] = {}
 
     def analysis(self) -> Analysis:
+        definition = self.program.definition
         with np.errstate(all="ignore"):
             for step in self.program.steps:
                 if isinstance(step, FitStep):
@@ -232,22 +154,23 @@ class _Runner:
                     values[step.key] = self.described(step.key, step.unit)
             pictures = {step.key: picture for step in self.program.pictures if (picture := self.picture(step))}
         # Worked out in the order of what each needs, shown in the order of the definition.
-        results = {name: self.results[name] for name in self.program.definition.results}
-        fits = {name: self.fits[name] for name in self.program.definition.fits}
         return Analysis(
-            self.program,
-            self.run,
-            self.rules,
-            self.sheet,
-            self.pushes,
-            values,
-            fits,
-            results,
-            self.predictions,
-            self.dof,
-            self.accepted,
-            checks,
-            pictures,
+            program=self.program,
+            run=self.run,
+            rules=self.rules,
+            sheet=self.sheet,
+            pushes=self.pushes,
+            values=values,
+            fits={name: self.fits[name] for name in definition.fits},
+            means={name: fit for name, fit in self.fits.items() if name not in definition.fits},
+            results={name: self.results[name] for name in definition.results},
+            predictions={name: self.predictions[name] for name in definition.predict},
+            dof=self.dof,
+            accepted=self.accepted,
+            checks=checks,
+            pictures=pictures,
+            nominal={key: value[:1] for key, value in self.values.items()},
+            waits={name: self.waits(name) for name in [*definition.fits, *definition.results, *definition.predict]},
         )
 
     def shaped(self, step: Derived) -> Array:
@@ -277,14 +200,15 @@ class _Runner:
 
     def described(self, key: str, unit: Unit) -> Values:
         values = self.values[key]
-        parts = uncertainty.contributions(values, self.pushes.count)
+        parts = self.pushes.contributions(values)
+        own = uncertainty.combined(parts[self.pushes.own(parts)])
         read = self.nominal.get(key)
         return Values(
             key,
             unit,
             values[0],
             uncertainty.combined(parts),
-            parts,
+            own,
             read.trials if read else None,
             read.scatter if read else None,
         )
@@ -292,21 +216,17 @@ class _Runner:
     # --- fits --------------------------------------------------------------------------------------------------------
 
     def fit(self, step: FitStep) -> None:
-        bound = self.bound(step)
+        bound = bind(step, self.environment, self.sheet)
         x0 = math.nan
         if step.at is not None:
             x0 = float(step.at(self.environment)[0, 0])
         span = self.scatter_span(step.name)
-        made, over_batch = fitting.fit(step, bound, self.pushes, self.rules, span, x0)
-        self.fits[step.name], self.parameters[step.name] = made, over_batch
+        made, self.parameters[step.name], named = fitting.fit(step, bound, self.pushes, self.rules, span, x0)
+        self.fits[step.name] = made
         for i, parameter in enumerate(step.parameters):
-            self.values[f"{step.name}.{parameter}"] = over_batch[:, i : i + 1]
+            self.values[f"{step.name}.{parameter}"] = named[:, i : i + 1]
         if made.source == "scatter" and made.diagnostics is not None:
             self.dof[span] = made.diagnostics.dof
-
-    def bound(self, step: FitStep) -> Bound:
-        """What a fit runs over, from the environment as it stands."""
-        return bind(step, self.environment, self.sheet, self.pushes.batch)
 
     def scatter_span(self, fit: str) -> slice:
         index = next(i for i, b in enumerate(self.pushes.blocks) if b.kind == "scatter" and b.subject == fit)
@@ -316,16 +236,16 @@ class _Runner:
         fit = self.fits[step.fit]
         at = step.at(self.environment)
         if fit.shape is None or not fit.made or not math.isfinite(float(at[0, 0])):
-            nan, why = math.nan, fit.reason or self.missing()
+            nan, why = math.nan, self.missing(step.key)
             self.values[step.key] = np.full((1, 1), nan)
             self.predictions[step.key] = PredictionAnalysis(
                 step.key, step.unit, nan, nan, nan, nan, nan, nan, False, why
             )
             return
-        values = fit.shape.predict(self.parameters[step.fit], at)
+        values = fit.shape.predict(*self.pushes.pair(self.parameters[step.fit], at))
         self.values[step.key] = values
-        parts = uncertainty.contributions(values, self.pushes.count)[:, 0]
-        u = float(np.sqrt((parts**2).sum()))
+        parts = self.pushes.single(values)
+        u = float(uncertainty.combined(parts[:, None])[0])
         single = fit.single_u()
         dof = uncertainty.effective_dof(parts, self.pushes, self.dof)
         if fit.source == "scatter" and fit.diagnostics is not None:
@@ -342,56 +262,78 @@ class _Runner:
     # --- results -----------------------------------------------------------------------------------------------------
 
     def result(self, step: ResultStep) -> None:
-        birge = math.nan
+        ratio, weights = math.nan, dict[str, float]()
         if step.combine:
-            values, birge = self.combined(step.combine)
+            values, ratio, weights = self.combined(step.combine)
         else:
             assert step.run is not None
             values = step.run(self.environment)
         self.values[step.key] = values
-        count = self.pushes.count
         value = float(values[0, 0])
-        parts = uncertainty.contributions(values, count)[:, 0]
-        u = float(np.sqrt((parts**2).sum()))
+        parts = self.pushes.single(values)
+        u = float(uncertainty.combined(parts[:, None])[0])
+        reason = "" if math.isfinite(value) else self.missing(step.key)
+        bend = self.pushes.bend(values)
+        linear = bool(reason) or (bend <= BENT * u if u > 0 else bend <= 1e-9 * abs(value))
         dof = uncertainty.effective_dof(parts, self.pushes, self.dof)
         k95 = uncertainty.coverage_factor(dof, self.rules.student)
-        accepted = self.accepted[step.accepted_name] if step.accepted_name else None
-        difference_u = math.hypot(u, accepted.u) if accepted else math.nan
-        apart = parts
-        if accepted and step.accepted_name in self.program.used_accepted:
-            moved = values - self.values[step.accepted_name]
-            apart = uncertainty.contributions(moved, count)[:, 0]
-            difference_u = float(uncertainty.combined(apart))
-        measured = False
-        if step.accepted_run:
-            other = step.accepted_run(self.environment)
-            own = self.program.definition.results[step.key].accepted or ""
-            measured = self.from_this_run(parse(own))
-            u_other = float(uncertainty.combined(uncertainty.contributions(other, count))[0])
-            source = "computed from this run" if measured else "by this formula from published values"
-            if not any(isinstance(n, Name | Member) for n in walk(parse(own))):
-                source = "stated in the definition"
-            label = "measured another way" if measured else typeset(parse(own))
-            accepted = Accepted(float(other[0, 0]), u_other, step.unit.text, label, source)
-            apart = uncertainty.contributions(values - other, count)[:, 0]
-            difference_u = float(uncertainty.combined(apart))
-        reason = "" if math.isfinite(value) else self.missing()
+        if not linear or not math.isfinite(u):
+            linear, u = bool(reason), math.nan
+        plausible = None
+        if step.key in self.program.ranges and not reason:
+            plausible = self.truth(self.program.ranges[step.key](self.environment))
         self.results[step.key] = ResultAnalysis(
-            step.key,
-            step.unit,
-            value,
-            u,
-            dof,
-            k95,
-            k95 * u,
-            parts,
-            uncertainty.budget(parts, self.pushes) if u > 0 else (),
-            accepted,
-            difference_u,
-            measured,
-            birge,
-            reason,
-            apart,
+            name=step.key,
+            unit=step.unit,
+            value=value if not reason else math.nan,
+            u=u,
+            dof=dof,
+            k95=k95,
+            U95=k95 * u,
+            parts=parts,
+            budget=uncertainty.budget(parts, self.pushes) if u > 0 else (),
+            compared=self.compared(step, values, parts, u),
+            birge=ratio,
+            reason=reason,
+            linear=linear,
+            interval=(value - k95 * u, value + k95 * u),
+            plausible=plausible,
+            weights=weights,
+        )
+
+    def compared(self, step: ResultStep, values: Array, parts: Array, u: float) -> Comparison | None:
+        """The result against its accepted value, or against what the same run says another way."""
+        waits: tuple[str, ...] = ()
+        if step.accepted_name:
+            accepted, measured, known = self.accepted[step.accepted_name], False, 0.0
+            if step.accepted_name in self.program.used_accepted:
+                apart = self.pushes.single(np.subtract(*self.pushes.pair(values, self.values[step.accepted_name])))
+            else:
+                apart, known = parts, accepted.u
+        elif step.accepted_run:
+            other = step.accepted_run(self.environment)
+            own = parse(self.program.definition.results[step.key].accepted or "")
+            measured, known = self.from_this_run(own), 0.0
+            u_other = float(uncertainty.combined(self.pushes.single(other)[:, None])[0])
+            source = "computed from this run" if measured else "by this formula from published values"
+            if not any(isinstance(n, Name | Member) for n in walk(own)):
+                source = "stated in the definition"
+            label = "measured another way" if measured else typeset(own)
+            accepted = Accepted(float(other[0, 0]), u_other, step.unit.text, label, source)
+            apart = self.pushes.single(np.subtract(*self.pushes.pair(values, other)))
+            if not math.isfinite(accepted.value):
+                waits = self.waits(f"{step.key}#accepted") or ("the other value",)
+        else:
+            return None
+        dof = uncertainty.effective_dof(apart, self.pushes, self.dof, known)
+        return Comparison(
+            accepted=accepted,
+            u=math.hypot(float(uncertainty.combined(apart[:, None])[0]), known) if math.isfinite(u) else math.nan,
+            parts=apart,
+            dof=dof,
+            k95=uncertainty.coverage_factor(dof, self.rules.student),
+            measured=measured,
+            waits=waits,
         )
 
     def from_this_run(self, node: Node) -> bool:
@@ -403,30 +345,43 @@ class _Runner:
             return node != Name("pi") and not (isinstance(node, Name) and node.name in self.program.used_accepted)
         return any(self.from_this_run(part) for part in children(node))
 
-    def combined(self, names: tuple[str, ...]) -> tuple[Array, float]:
-        """The weighted mean of results over the batch, and its Birge ratio, by which it is widened where it passes 1.
-
-        Generalised least squares with the covariance of the results, shared components included (JCGM 102:2011, 6; Birge, Phys. Rev. 40
-        (1932) 207).
-        """
-        batch = self.pushes.batch
+    def combined(self, names: tuple[str, ...]) -> tuple[Array, float, dict[str, float]]:
+        """The mean of results over the batch, the ratio that widens it where it passes 1, and each result's weight."""
         present = [n for n in names if not self.results[n].reason]
         if not present:
-            return np.full((1, 1), np.nan), math.nan
-        values = np.concatenate([np.broadcast_to(self.values[n], (batch, 1)) for n in present], axis=1)
+            return np.full((1, 1), np.nan), math.nan, {}
         if len(present) == 1:
-            return values, math.nan
+            return self.values[present[0]], math.nan, {present[0]: 1.0}
+        wide = [np.broadcast_to(self.pushes.widen(self.values[n]), (self.pushes.batch, 1)) for n in present]
+        values = np.concatenate(wide, axis=1)
         parts = np.stack([self.results[n].parts for n in present], axis=1)
-        weights, birge = weighted_mean(values[0], parts.T @ parts)
+        weights, ratio = combination(values[0], parts.T @ parts, self.rules.combine == "plain")
         mean = values @ weights[:, None]
-        return mean[:1] + (mean - mean[:1]) * max(1.0, birge), birge
+        widened = mean[:1] + (mean - mean[:1]) * (max(1.0, ratio) if math.isfinite(ratio) else 1.0)
+        return widened, ratio, dict(zip(present, weights.tolist(), strict=True))
 
-    def missing(self) -> str:
-        """What a result that cannot be computed waits for."""
-        for fit in self.fits.values():
-            if fit.reason:
-                return fit.reason
+    def waits(self, name: str) -> tuple[str, ...]:
+        """What is still to be read before a fit or result has a value, in words: inputs of which nothing was read yet."""
+        found = []
         for entry in self.program.inputs:
-            if entry.series is None and not entry.optional and np.isnan(self.nominal[entry.key].values).all():
-                return f"{entry.label} is not measured yet"
+            if entry.key in self.program.needs.get(name, ()) and np.isnan(self.nominal[entry.key].values).all():
+                found.append(entry.label)
+        return tuple(dict.fromkeys(found))
+
+    def missing(self, name: str) -> str:
+        """Why a result has no value."""
+        waits = self.waits(name)
+        if waits:
+            quoted = [f"“{label}”" for label in waits]
+            return (
+                f"it waits for {', '.join(quoted[:-1])} and {quoted[-1]}"
+                if len(quoted) > 1
+                else f"it waits for {quoted[0]}"
+            )
+        for fit in self.fits.values():
+            if fit.reason and self.program.needs.get(name, frozenset()) & self.program.needs.get(fit.name, frozenset()):
+                return fit.reason
+        for fit in self.fits.values():
+            if fit.reason and not self.program.needs.get(fit.name):
+                return fit.reason
         return "its formula has no value for these readings"

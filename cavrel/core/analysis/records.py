@@ -1,0 +1,194 @@
+"""What an analysis gives, as records."""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cavrel.core.accepted import Accepted
+from cavrel.core.fitted import FitAnalysis
+from cavrel.core.formula.evaluate import Environment
+from cavrel.core.lanes import Pushes
+from cavrel.core.rules import HouseRules
+from cavrel.core.run import RunDocument
+from cavrel.core.sheet import Sheet
+from cavrel.core.steps import Program
+from cavrel.core.uncertainty import Source
+from cavrel.core.units import Unit
+from cavrel.core.value import MeasuredValue
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class Values:
+    """A quantity or column: ``value`` and standard uncertainty ``u`` ``(rows,)``, SI; ``unit`` to show it in; ``own``: the part of ``u`` by each
+    row's own components. For something read, ``trials`` and per-trial ``scatter`` too."""
+
+    key: str
+    unit: Unit
+    value: Array
+    u: Array
+    own: Array
+    trials: NDArray[np.intp] | None = None
+    scatter: Array | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Comparison:
+    """A result against another value of the same quantity.
+
+    ``accepted``: that value with its uncertainty and source.
+    ``u``: standard uncertainty of the difference, correlations included, SI.
+    ``parts``: ``(K,)`` contributions to the difference.
+    ``dof``: effective degrees of freedom of the difference (Welch-Satterthwaite over its contributions), not of the result.
+    ``k95``: its coverage factor.
+    ``measured``: the other value comes from this run too.
+    ``waits``: what is still to be read before there is another value, in words.
+    """
+
+    accepted: Accepted
+    u: float
+    parts: Array
+    dof: float
+    k95: float
+    measured: bool
+    waits: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ResultAnalysis:
+    """A result.
+
+    ``name``: of the result.
+    ``unit``: to show it in.
+    ``value``, ``u``: SI; ``value`` is NaN with a ``reason``, ``u`` is NaN where linear propagation is no answer.
+    ``dof``, ``k95``, ``U95``: effective degrees of freedom, coverage factor, expanded uncertainty.
+    ``parts``: ``(K,)`` contributions.
+    ``budget``: gathered by source.
+    ``compared``: with what it is compared, None where there is nothing.
+    ``birge``: the ratio of a weighted mean, NaN elsewhere.
+    ``reason``: why there is no value.
+    ``linear``: whether the law of propagation holds; if not, ``interval`` is that of the distributions.
+    ``interval``: low and high end with 95 % coverage, SI.
+    ``plausible``: False outside the range that the definition gives, None where it gives none.
+    ``weights``: of a mean of other results, by their names.
+    """
+
+    name: str
+    unit: Unit
+    value: float
+    u: float
+    dof: float
+    k95: float
+    U95: float
+    parts: Array
+    budget: tuple[Source, ...]
+    compared: Comparison | None
+    birge: float
+    reason: str
+    linear: bool
+    interval: tuple[float, float]
+    plausible: bool | None = None
+    weights: Mapping[str, float] = field(default_factory=dict)
+
+    @property
+    def accepted(self) -> Accepted | None:
+        """What it is compared with."""
+        return self.compared.accepted if self.compared else None
+
+    def measured(self, rule: str) -> MeasuredValue:
+        """The value on its way to a person, by the house rule of rounding."""
+        return MeasuredValue(value=self.value, u=self.u, unit=self.unit, dof=self.dof, rule=rule)
+
+
+@dataclass(frozen=True, slots=True)
+class PredictionAnalysis:
+    """A value read from a fit at ``x``: ``value`` and ``u`` of the curve there, SI; ``low`` and ``high`` bound, with 95 %, one more reading.
+
+    ``outside``: x lies outside the measured range. ``value`` is NaN with a ``reason``.
+    """
+
+    name: str
+    unit: Unit
+    value: float
+    u: float
+    x: float
+    low: float
+    high: float
+    k95: float
+    outside: bool
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class ForcePicture:
+    """Forces on a rule, as the readings have them. ``pivot``: mark in metres; ``forces``: (label, mark in metres, newtons, downwards);
+    ``row``: of the series it is drawn for, from 1, or None."""
+
+    name: str
+    pivot: float
+    forces: tuple[tuple[str, float, float], ...]
+    row: int | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Analysis:
+    """Everything that follows from one sheet.
+
+    ``program``, ``run``, ``rules``: what was analysed.
+    ``sheet``: the readings understood.
+    ``pushes``: the components of uncertainty.
+    ``values``: quantities and columns by key.
+    ``fits``: the definition's, by name; ``means``: those that its formulas take.
+    ``results``, ``predictions``, ``pictures``: by name, in the definition's order.
+    ``dof``: ``(K,)`` degrees of freedom of the components.
+    ``accepted``: accepted values under these house rules.
+    ``checks``: whether each check holds, None while it cannot be told.
+    ``nominal``: every name that a formula may hold, ``(1, rows)``, SI: one environment for suggestions, ranges and timers.
+    ``waits``: by fit and result, what is still to be read before it has a value, in words.
+    """
+
+    program: Program
+    run: RunDocument
+    rules: HouseRules
+    sheet: Sheet
+    pushes: Pushes
+    values: Mapping[str, Values]
+    fits: Mapping[str, FitAnalysis]
+    means: Mapping[str, FitAnalysis]
+    results: Mapping[str, ResultAnalysis]
+    predictions: Mapping[str, PredictionAnalysis]
+    dof: Array
+    accepted: Mapping[str, Accepted]
+    checks: Mapping[int, bool | None]
+    pictures: Mapping[str, ForcePicture]
+    nominal: Mapping[str, Array]
+    waits: Mapping[str, tuple[str, ...]]
+
+    @property
+    def environment(self) -> Environment:
+        """What a formula reads that is not part of the program's own steps."""
+        return Environment(self.nominal, self.sheet.keep)
+
+    def laps(self, step: int) -> float:
+        """How many laps the timer of a step counts; NaN where it cannot be told."""
+        run = self.program.laps.get(step)
+        if run is None:
+            return math.nan
+        with np.errstate(all="ignore"):
+            return float(run(self.environment)[0, 0])
+
+    def suggested(self, key: str) -> Array:
+        """Settings that the definition suggests for a column, ``(n,)``, SI; none while what they rest on is not known."""
+        if key not in self.program.suggestions:
+            return np.zeros(0)
+        with np.errstate(all="ignore"):
+            values = self.program.suggestions[key][0](self.environment)[0]
+        return values if np.isfinite(values).all() else np.zeros(0)
+
+    def measured(self, value: float, u: float, unit: Unit) -> MeasuredValue:
+        """Any value of this analysis on its way to a person, by the house rule of rounding."""
+        return MeasuredValue(value=value, u=u, unit=unit, rule=self.rules.rounding)
