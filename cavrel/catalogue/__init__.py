@@ -1,22 +1,41 @@
 """The experiments, instruments and accepted values that ship with Cavrel, and the programs compiled from them."""
 
+import itertools
+import math
 import tomllib
 from collections.abc import Mapping
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-from cavrel.catalogue import constants
+from cavrel.catalogue import algebra, constants
 from cavrel.core import definition as definitions
-from cavrel.core import straighten
+from cavrel.core import law
 from cavrel.core.accepted import Accepted
 from cavrel.core.definition import Definition
 from cavrel.core.errors import DefinitionError
+from cavrel.core.formula.text import unparse
 from cavrel.core.program import compile_program
 from cavrel.core.steps import Program
 from cavrel.core.straighten import LineMeaning
 
 HERE = Path(__file__).resolve().parent
+
+LONGEST = 200_000
+_MOST_PARTS = 12
+"""A key in a definition has so many parts at most; reading one takes time by their square."""
+_DEEPEST = 40
+
+
+def _too_deep(text: str) -> bool:
+    """Whether keys or brackets stand deeper in each other than any definition's."""
+    heads = (line.partition("=")[0] for line in text.splitlines())
+    return "[" * _DEEPEST in text or any(
+        head.count(".") > _MOST_PARTS and not set(head) - _OF_KEYS for head in heads if len(head) > 2 * _MOST_PARTS
+    )
+
+
+_OF_KEYS = set("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-.[]'\"\t ")
 
 
 @lru_cache(maxsize=1)
@@ -43,9 +62,15 @@ def experiments() -> Mapping[str, Definition]:
 
 def read_toml(text: str) -> Definition:
     """A definition from its TOML text. Raises DefinitionError."""
+    if len(text) > LONGEST:
+        raise DefinitionError("", f"a definition may have {LONGEST} characters; this one has {len(text)}")
+    if _too_deep(text):
+        raise DefinitionError("", "a key of more than a dozen parts leads nowhere in a definition")
     try:
         document = tomllib.loads(text)
     except tomllib.TOMLDecodeError as fault:
+        raise DefinitionError("", f"not readable as TOML: {fault}") from fault
+    except ValueError as fault:  # such as a number of more digits than Python reads
         raise DefinitionError("", f"not readable as TOML: {fault}") from fault
     except RecursionError as fault:
         raise DefinitionError("", "brackets stand too deep inside each other") from fault
@@ -99,19 +124,39 @@ def warm() -> None:
 
 
 def validate(definition: Definition) -> Mapping[str, LineMeaning]:
-    """Compile a definition, with each choice of each option, and hold its results against its law; returns what its lines mean.
+    """Compile a definition, with every combination of its options' choices, and hold its results against its law; returns what its lines
+    mean.
 
     Raises DefinitionError.
     """
     found = _validate(definitions.choose(definition, {}))
-    for name, option in definition.options.items():
-        for choice in option.choices:
-            if choice != option.default:
-                try:
-                    _validate(definitions.choose(definition, {name: choice}))
-                except DefinitionError as fault:
-                    raise DefinitionError(fault.place, f"{fault.what} (with {name} = {choice})") from fault
+    for chosen in combinations(definition):
+        try:
+            made = definitions.choose(definition, chosen)
+            if len(chosen) == 1:
+                _validate(made)
+            else:
+                program_of(made)
+        except DefinitionError as fault:
+            with_these = " and ".join(f"{name} = {choice}" for name, choice in chosen.items())
+            raise DefinitionError(fault.place, f"{fault.what} (with {with_these})") from fault
     return found
+
+
+MOST_COMBINATIONS = 256
+
+
+def combinations(definition: Definition) -> list[dict[str, str]]:
+    """Choices other than the defaults, alone and together: all of them, or, of more than can be tried, each with each other one."""
+    others = {name: [c for c in option.choices if c != option.default] for name, option in definition.options.items()}
+    whole = math.prod(len(choices) + 1 for choices in others.values())
+    most = len(others) if whole <= MOST_COMBINATIONS else 2
+    return [
+        dict(zip(names, chosen, strict=True))
+        for many in range(1, most + 1)
+        for names in itertools.combinations(others, many)
+        for chosen in itertools.product(*(others[name] for name in names))
+    ]
 
 
 def _validate(definition: Definition) -> Mapping[str, LineMeaning]:
@@ -119,14 +164,38 @@ def _validate(definition: Definition) -> Mapping[str, LineMeaning]:
         program_of(definition)
     except DefinitionError as fault:
         if fault.place.startswith("results."):
-            # Where a result's units cannot be right, the law often knows the formula that was meant.
-            meanings_of(definition)
+            _hold(definition)  # where a result's units cannot be right, the law often knows the formula that was meant
         raise
+    _hold(definition)
     return meanings_of(definition)
+
+
+def _hold(definition: Definition) -> None:
+    """Hold results against the law; the error says, where algebra reaches, what the law gives instead."""
+    try:
+        law.check(definition)
+    except DefinitionError as fault:
+        raise DefinitionError(fault.place, f"{fault.what}{_advice(definition, fault.place)}") from fault
+
+
+def _advice(definition: Definition, place: str) -> str:
+    """What the law gives for the result at fault, where it reaches."""
+    owner, _, name = place.partition(".")
+    if owner != "results":
+        return ""
+    wanted = name.partition(".")[0]
+    try:
+        for meaning in meanings_of(definition).values():
+            for constant, formula in meaning.constants:
+                if constant == wanted:
+                    return f"; the law gives {wanted} = {unparse(formula)}"
+    except DefinitionError:
+        pass
+    return ""
 
 
 def meanings_of(definition: Definition, options: Mapping[str, str] | None = None) -> Mapping[str, LineMeaning]:
     """What slope and intercept stand for in each line of a definition. Raises DefinitionError where it contradicts its law."""
     if definition.options or options:
         definition = definitions.choose(definition, options or {})
-    return straighten.meanings(definition.model_dump_json(by_alias=True))
+    return algebra.meanings(definition.model_dump_json(by_alias=True))

@@ -1,11 +1,9 @@
 """What slope and intercept stand for: the law rewritten on the chosen axes, by SymPy, once for each definition.
 
-Where the law reaches, a definition's own result formulas are checked against it. No request waits for this: the work is cached,
-and whoever serves pages does it before the first one.
+Whoever serves pages lets a process of its own do this, with a deadline: a law that somebody types can keep algebra busy for hours.
 """
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import sympy
 
@@ -50,11 +48,10 @@ class _Unreachable(Exception):
     """The law says nothing about these axes."""
 
 
-@lru_cache(maxsize=256)
 def meanings(definition_json: str) -> dict[str, LineMeaning]:
     """Fit name -> meaning, for the straight lines of a definition (its canonical JSON) that its law reaches.
 
-    Raises DefinitionError where a result's formula contradicts the law, with the formula the law gives.
+    Raises DefinitionError for a law that cannot be read, and for a line through the origin where the law sends it elsewhere.
     """
     definition = Definition.model_validate_json(definition_json)
     if definition.law is None:
@@ -78,7 +75,6 @@ def meanings(definition_json: str) -> dict[str, LineMeaning]:
             raise
         except (_Unreachable, CavrelError, NotImplementedError):
             continue
-        _check_results(definition, name, slope, intercept)
     return found
 
 
@@ -185,31 +181,6 @@ def _affine(
     raise _Unreachable
 
 
-def _check_results(definition: Definition, fit: str, slope: sympy.Expr, intercept: sympy.Expr) -> None:
-    """A result that uses this fit and nothing else must give back the constant it is named after."""
-    means = {
-        sympy.Symbol(f"{fit}__slope", positive=True): slope,
-        sympy.Symbol(f"{fit}__intercept", positive=True): intercept,
-    }
-    for name, result in definition.results.items():
-        if result.formula is None:
-            continue
-        try:
-            formula = _expression(parse(result.formula))
-        except (CavrelError, _Unreachable):
-            continue
-        wanted = sympy.Symbol(name, positive=True)
-        used = formula.free_symbols & set(means)
-        if not used or not any(means[u].has(wanted) for u in used):
-            continue
-        if sympy.simplify(formula.subs(means) - wanted) != 0:
-            right = _solved_for(wanted, {u: means[u] for u in means if means[u].has(wanted)})
-            advice = f"; the law gives {name} = {right}" if right else ""
-            raise DefinitionError(
-                f"results.{name}.formula", f"'{result.formula}' is not what the law says of these axes{advice}"
-            )
-
-
 def _constants(fit: str, slope: sympy.Expr, intercept: sympy.Expr) -> tuple[tuple[str, Node], ...]:
     """Every constant in slope or intercept, solved for: from the parameter that holds it alone, or with the constants found before it."""
     means = {
@@ -228,10 +199,3 @@ def _constants(fit: str, slope: sympy.Expr, intercept: sympy.Expr) -> tuple[tupl
                 if solutions:
                     known[symbol] = solutions[0]
     return tuple((str(symbol), _node(known[symbol])) for symbol in wanted if symbol in known)
-
-
-def _solved_for(wanted: sympy.Symbol, means: dict[sympy.Symbol, sympy.Expr]) -> str:
-    for symbol, meaning in means.items():
-        for solution in _solve(meaning - symbol, wanted):
-            return unparse(_node(solution))
-    return ""

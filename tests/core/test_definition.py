@@ -133,7 +133,7 @@ def test_a_slope_read_upside_down_is_refused_with_the_right_formula(body: dict[s
         del changed["results"]["g"]["unit"]
         definition = definitions.load(changed, catalogue.instruments())
         with pytest.raises(DefinitionError) as caught:
-            meanings(definition.model_dump_json(by_alias=True))
+            catalogue.validate(definition)
         assert caught.value.place == "results.g.formula"
         assert "the law gives g = 4*pi^2/line.slope" in caught.value.what
 
@@ -170,8 +170,7 @@ def test_broken_toml_is_one_error(text: str) -> None:
 def test_every_experiment_on_the_shelf_compiles_and_agrees_with_its_law() -> None:
     for definition in catalogue.experiments().values():
         assert isinstance(definition, Definition)
-        catalogue.program_of(definition)
-        catalogue.meanings_of(definition)
+        catalogue.validate(definition)
 
 
 def test_a_run_may_override_its_instruments() -> None:

@@ -1,0 +1,171 @@
+"""Results held against the law by number, algebra with a deadline, and every combination of conventions."""
+
+import time
+from typing import Any
+
+import pytest
+
+from cavrel import catalogue
+from cavrel.catalogue import algebra
+from cavrel.core import definition as definitions
+from cavrel.core import run as runs
+from cavrel.core.analysis import analyse
+from cavrel.core.definition import choose
+from cavrel.core.errors import DefinitionError
+from cavrel.core.simulate import simulate
+
+
+def pendulum(formula: str, y: str = "T^2", **results: str) -> definitions.Definition:
+    """The pendulum's definition with another formula for g, another y, and further results."""
+    body: dict[str, Any] = catalogue.experiments()["pendulum"].document()
+    body["series"]["swings"]["columns"]["Q"] = {"label": "Square", "role": "derived", "formula": "T^2"}
+    body["fits"] = {"line": {**body["fits"]["line"], "y": y}}
+    body["results"] = {name: {"label": name, "formula": text} for name, text in results.items()}
+    body["results"]["g"] = {"label": "g", "formula": formula}
+    body["options"] = {}
+    return definitions.load(body)
+
+
+@pytest.mark.parametrize(
+    ("formula", "y", "results"),
+    [
+        ("4*pi^2/line.slope", "T^2", {}),
+        ("39.4784176/line.slope", "T^2", {}),
+        ("4*pi^2*q", "T^2", {"q": "1/line.slope"}),
+        ("4*pi^2/line.slope", "Q", {}),
+        ("(2*pi)^2/line.slope", "T*T", {}),
+    ],
+)
+def test_a_right_formula_is_taken_however_it_is_written(formula: str, y: str, results: dict[str, str]) -> None:
+    catalogue.validate(pendulum(formula, y, **results))
+
+
+@pytest.mark.parametrize(
+    ("formula", "y", "results"),
+    [
+        ("2*pi^2/line.slope", "T^2", {}),
+        ("2*pi^2*q", "T^2", {"q": "1/line.slope"}),
+        ("39.4/line.slope", "T^2", {}),
+        ("4*pi^2/line.slope", "4*Q", {}),
+    ],
+)
+def test_a_wrong_formula_is_refused_however_it_is_written(formula: str, y: str, results: dict[str, str]) -> None:
+    with pytest.raises(DefinitionError, match="not what the law says"):
+        catalogue.validate(pendulum(formula, y, **results))
+
+
+def test_a_frequency_read_off_a_slope_that_is_its_inverse() -> None:
+    body: dict[str, Any] = {
+        "format": "cavrel-experiment/1",
+        "id": "beats",
+        "title": "Beats",
+        "field": "waves",
+        "aim": "Find a frequency.",
+        "law": "t = n/f0",
+        "series": {
+            "s": {
+                "label": "S",
+                "columns": {
+                    "n": {"label": "Number", "role": "set", "exact": True},
+                    "t": {"label": "Time", "unit": "s", "role": "measured"},
+                },
+            }
+        },
+        "fits": {"fit": {"series": "s", "x": "n", "y": "t", "model": "line"}},
+        "results": {"f0": {"label": "Frequency", "formula": "1/fit.slope"}},
+    }
+    catalogue.validate(definitions.load(body))
+    body["results"]["f0"]["formula"] = "fit.slope"
+    with pytest.raises(DefinitionError, match="the law gives f0 = 1/fit.slope"):
+        catalogue.validate(definitions.load(body))
+
+
+HOSTILE = [
+    ("x = sqrt(t)^11", "s = a*t", "sqrt(t)^11", "s^7"),
+    ("long products", "s = (a+t+1)^12*(a-t)^12*(s+a)^11", "t", "s"),
+    ("sines in sines", "s = sin(a*t + cos(s*t))*exp(sin(s + t))", "t", "s"),
+]
+
+
+@pytest.mark.parametrize(("what", "law", "x", "y"), HOSTILE)
+def test_algebra_has_a_deadline(what: str, law: str, x: str, y: str) -> None:
+    body = definitions.load(
+        {
+            "format": "cavrel-experiment/1",
+            "id": "hostile",
+            "title": what,
+            "field": "mechanics",
+            "aim": "Take long.",
+            "law": law,
+            "series": {
+                "s_": {
+                    "label": "S",
+                    "columns": {"t": {"label": "t", "role": "set"}, "s": {"label": "s", "role": "measured"}},
+                }
+            },
+            "fits": {"line": {"series": "s_", "x": x, "y": y, "model": "line"}},
+            "results": {"a": {"label": "a", "formula": "line.slope"}},
+        }
+    )
+    began = time.monotonic()
+    try:
+        catalogue.validate(body)
+    except DefinitionError as fault:
+        assert fault.place == "results.a.formula"
+    assert (
+        time.monotonic() - began < 12
+    )  # a bound against hanging, not a measurement: the deadline is 1.5 s of processor time
+
+
+def test_a_process_of_algebra_that_dies_is_started_anew() -> None:
+    assert catalogue.meanings_of(pendulum("4*pi^2/line.slope"))["line"].through_origin
+    assert algebra._child.process is not None
+    algebra._child.process.kill()
+    assert catalogue.meanings_of(pendulum("4*pi^2/line.slope", "T*T"))["line"].through_origin
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        ".".join("a" * 20000) + " = 1",
+        "a = " + "[" * 5000,
+        "a = " + "9" * 150_000,
+        "x" * 300_000,
+    ],
+)
+def test_a_hostile_text_costs_nothing(text: str) -> None:
+    began = time.monotonic()
+    with pytest.raises(DefinitionError):
+        catalogue.read_toml(text)
+    assert time.monotonic() - began < 2
+
+
+def test_every_combination_of_conventions_compiles_and_runs() -> None:
+    for name, definition in catalogue.experiments().items():
+        for chosen in [{}, *catalogue.combinations(definition)]:
+            program = catalogue.program_of(definition, options=chosen)
+            analysis = analyse(program, runs.load(simulate(program, 1)))
+            assert all(not r.reason for r in analysis.results.values()), (name, chosen)
+
+
+def test_a_definition_whose_conventions_clash_is_refused() -> None:
+    body: dict[str, Any] = catalogue.experiments()["pendulum"].document()
+    body["options"] = {
+        "one": {
+            "label": "1",
+            "default": "no",
+            "choices": {"no": {"label": "no"}, "yes": {"label": "yes", "set": {"fits.line.model": "proportional"}}},
+        },
+        "two": {
+            "label": "2",
+            "default": "no",
+            "choices": {
+                "no": {"label": "no"},
+                "yes": {"label": "yes", "set": {"results.z": {"label": "z", "formula": "line.intercept"}}},
+            },
+        },
+    }
+    definition = definitions.load(body)
+    choose(definition, {"one": "yes", "two": "yes"})
+    with pytest.raises(DefinitionError, match="with one = yes and two = yes"):
+        catalogue.validate(definition)
