@@ -33,9 +33,7 @@ def apart(analysis: Analysis) -> list[Flag]:
             f"{body.label} comes out as {_shown(result, result.value)}, but {_other(analysis, result)} says "
             f"{_shown(result, accepted.value)}: {times} standard uncertainties apart. Both cannot be right."
         )
-        flags.append(
-            Flag("apart", "caution", f"results.{result.name}", "Two ways disagree", f"{say}{_cause(analysis, result)}")
-        )
+        flags.append(Flag("apart", "caution", f"results.{result.name}", "Two ways disagree", say))
     return flags
 
 
@@ -54,8 +52,9 @@ def _other(analysis: Analysis, result: ResultAnalysis) -> str:
     return "the other way"
 
 
-def _cause(analysis: Analysis, result: ResultAnalysis) -> str:
-    """The reading whose own uncertainty weighs most in the difference."""
+def cause(analysis: Analysis, result: ResultAnalysis) -> str:
+    """The reading whose own uncertainty weighs most in the difference, and what it would have to be; a sentence or none. Takes some thirty
+    analyses, so it is sought where it is read."""
     assert result.compared is not None
     weights: dict[str, float] = {}
     for index, block in enumerate(analysis.pushes.blocks):
@@ -68,7 +67,7 @@ def _cause(analysis: Analysis, result: ResultAnalysis) -> str:
     if not weights[worst] > 0:
         return ""
     spec = analysis.program.input_of[worst]
-    say = f" Of all readings “{spec.label}” is the least certain here, so look at it first"
+    say = f"Of all readings “{spec.label}” is the least certain here, so look at it first"
     wanted = _reconciling(analysis, result.name, spec) if spec.series is None else None
     if wanted is None:
         return f"{say}."

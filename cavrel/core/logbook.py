@@ -34,7 +34,10 @@ KINDS = (
     "timer",
     "undo",
 )
+LONGEST = {"reading": 200, "correction": 200, "leave-out": 1000, "note": 4000}
+"""Characters of an entry's texts; what is longer is refused when it is sent, and a run document takes what is kept."""
 LONGEST_TEXT = 4000
+MOST_NOTES = 2000
 MOST_ROWS, MOST_TRIALS = 200, 30
 
 _NAME = r"[A-Za-z][A-Za-z0-9_]{0,23}"
@@ -106,8 +109,10 @@ def check_entry(definition: Definition, kind: str, slot: str, body: Mapping[str,
     if not isinstance(body, Mapping):
         raise EntryError("body", "must be an object")
     for key, value in body.items():
-        if isinstance(value, str) and len(value) > LONGEST_TEXT:
-            raise EntryError(f"body.{key}", f"may have {LONGEST_TEXT} characters")
+        most = LONGEST.get(kind, LONGEST_TEXT) if key in ("text", "reason") else LONGEST_TEXT
+        most = max(most, 1000) if key == "reason" else most
+        if isinstance(value, str) and len(value) > most:
+            raise EntryError(f"body.{key}", f"may have {most} characters, and this has {len(value)}")
     allowed = {
         "reading": _reading_slot,
         "correction": _reading_slot,
@@ -127,14 +132,17 @@ def check_entry(definition: Definition, kind: str, slot: str, body: Mapping[str,
         raise EntryError("slot", f"'{slot[:60]}' is no slot for a {kind}")
     if kind in ("reading", "correction") and not isinstance(body.get("text"), str):
         raise EntryError("body.text", "a reading has a text")
-    if kind in ("rows", "trials") and not (isinstance(body.get("count"), int) and 1 <= body["count"] <= MOST_ROWS):
-        raise EntryError("body.count", f"must be a whole number up to {MOST_ROWS}")
+    most = MOST_ROWS if kind == "rows" else MOST_TRIALS
+    if kind in ("rows", "trials") and not (type(body.get("count")) is int and 1 <= body["count"] <= most):
+        raise EntryError("body.count", f"must be a whole number up to {most}")
     if kind in ("trace", "stretch"):
         _traced(kind, body)
     if kind == "option":
         _choice(definition, slot, body)
     if kind == "leave-out" and not str(body.get("reason", "")).strip():
         raise EntryError("body.reason", "leaving something out needs a reason")
+    if kind == "timer":
+        _timed(body)
     if kind == "note" and not str(body.get("text", "")).strip():
         raise EntryError("body.text", "an empty note says nothing")
 
@@ -178,7 +186,7 @@ def _traced(kind: str, body: Mapping[str, Any]) -> None:
     """A trace's body is its samples, or empty where they are taken away; a stretch's its two ends, in seconds."""
     if kind == "stretch":
         begin, end = body.get("begin"), body.get("end")
-        if not all(v is None or isinstance(v, int | float) for v in (begin, end)):
+        if not all(v is None or (isinstance(v, int | float) and abs(v) < 1e12) for v in (begin, end)):
             raise EntryError("body", "a stretch begins and ends at times in seconds")
         if begin is not None and end is not None and not begin < end:
             raise EntryError("body", "a stretch ends after it begins")
@@ -188,6 +196,14 @@ def _traced(kind: str, body: Mapping[str, Any]) -> None:
             TraceDocument.model_validate(dict(body))
     except ValidationError as fault:
         raise EntryError("body", str(first_fault(fault)[1])) from fault
+
+
+def _timed(body: Mapping[str, Any]) -> None:
+    laps = body.get("laps", [])
+    if not isinstance(laps, list) or len(laps) > 2000:
+        raise EntryError("body.laps", "must be a list of at most 2000 times")
+    if not all(isinstance(lap, int | float) and not isinstance(lap, bool) and abs(lap) < 1e9 for lap in laps):
+        raise EntryError("body.laps", "holds what is no time in seconds")
 
 
 def _option_slot(definition: Definition, slot: str) -> None:
@@ -234,7 +250,7 @@ def assemble(
     for slot, entry in latest.items():
         kind, body = in_force(entry)
         if kind in ("reading", "correction"):
-            readings[slot] = str(body["text"])
+            readings[slot] = str(body.get("text", ""))[: LONGEST["reading"]]
             earlier = _earlier(history[slot], readings[slot])
             if earlier:
                 corrections[slot] = Correction(slot, earlier, readings[slot], str(body.get("reason", "")), entry)
@@ -274,7 +290,7 @@ def assemble(
             "excluded": _excluded(
                 {slot: e for slot, e in left_out.items() if slot.partition(".")[0] in definition.series}
             ),
-            "notes": [str(in_force(note)[1].get("text", "")) for note in notes],
+            "notes": [str(in_force(note)[1].get("text", ""))[:LONGEST_TEXT] for note in notes[-MOST_NOTES:]],
         }
     )
     return SheetState(
@@ -426,5 +442,5 @@ def _excluded(left_out: Mapping[str, Entry]) -> dict[str, dict[str, str]]:
     excluded: dict[str, dict[str, str]] = {}
     for slot, entry in left_out.items():
         series, _, place = slot.partition(".")
-        excluded.setdefault(series, {})[place] = str(in_force(entry)[1].get("reason", ""))
+        excluded.setdefault(series, {})[place] = str(in_force(entry)[1].get("reason", ""))[: LONGEST["leave-out"]]
     return excluded

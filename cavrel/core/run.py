@@ -13,6 +13,7 @@ from cavrel.core.rules import HouseRules
 FORMAT = "cavrel-run/1"
 MOST_ROWS = 5000
 MOST_SAMPLES = 1_000_000
+LARGEST_SAMPLE = 1e100
 
 Text = Annotated[str, Field(max_length=200)]
 Cell = Text | None | Annotated[list[Text | None], Field(max_length=60)]
@@ -43,6 +44,9 @@ class TraceDocument(BaseModel):
             raise ValueError("a trace has a rate, or times, not both")
         if self.times is not None and len(self.times) != len(self.values):
             raise ValueError(f"{len(self.times)} times for {len(self.values)} values")
+        for numbers in (self.values, self.times or [], [self.start, self.begin, self.end]):
+            if any(v is not None and not abs(v) < LARGEST_SAMPLE for v in numbers):
+                raise ValueError("a sample or time is too large to be one")
         return self
 
 

@@ -6,8 +6,10 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
+import psycopg
 from psycopg.types.json import Jsonb
 
+from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import Entry, in_force, undo_of
 from cavrel.store.pool import Connection
 
@@ -26,6 +28,30 @@ class NewEntry:
     client_key: UUID
 
 
+class KeyInUse(CavrelError):
+    """An entry's key belongs to an entry of another run."""
+
+
+def newest(connection: Connection, run: int) -> int:
+    """The number of the newest entry of a run, 0 where there is none."""
+    row = connection.execute("select max(id) as id from entry where run = %s", [run]).fetchone()
+    return int(row["id"] or 0) if row else 0
+
+
+def conventions(connection: Connection, run: int) -> dict[str, str]:
+    """The choice that stands for each convention of a run."""
+    rows = connection.execute(
+        f"select distinct on (slot) {_COLUMNS} from entry where run = %s and slot like 'option:%%' order by slot, id desc",
+        [run],
+    )
+    found = {}
+    for row in rows:
+        kind, body = in_force(Entry(**row))
+        if kind == "option" and body.get("choice"):
+            found[str(row["slot"]).removeprefix("option:")] = str(body["choice"])
+    return found
+
+
 def of_run(connection: Connection, run: int) -> list[Entry]:
     """All entries of a run in the order they were saved."""
     rows = connection.execute(f"select {_COLUMNS} from entry where run = %s order by id", [run])
@@ -38,7 +64,7 @@ def append(connection: Connection, run: int, new: Sequence[NewEntry], imported: 
     ``imported`` entries come from another database, which had them when they were made.
 
     A reading over a different one is kept as a correction, with the text it replaces. An undo is worked out here, against
-    what the slot holds now. The caller's transaction commits them together.
+    what the slot holds now. The caller's transaction commits them together. Raises KeyInUse.
     """
     # One writer at a time for each run: the order of its entries is then the order of their commits.
     connection.execute("select id from run where id = %s for update", [run])
@@ -47,7 +73,7 @@ def append(connection: Connection, run: int, new: Sequence[NewEntry], imported: 
         kind, body = entry.kind, dict(entry.body)
         if kind in ("reading", "undo"):
             history = _slot(connection, run, entry.slot)
-            seen = _by_key(connection, entry.client_key)
+            seen = _by_key(connection, entry.client_key, run)
             if seen is not None:
                 stand.append(seen)
                 continue
@@ -71,7 +97,7 @@ def append(connection: Connection, run: int, new: Sequence[NewEntry], imported: 
                 entry.client_key,
             ],
         ).fetchone()
-        stand.append(Entry(**row) if row else _require(_by_key(connection, entry.client_key)))
+        stand.append(Entry(**row) if row else _require(_by_key(connection, entry.client_key, run)))
     return stand
 
 
@@ -86,9 +112,36 @@ def _slot(connection: Connection, run: int, slot: str) -> list[Entry]:
     return [Entry(**row) for row in rows]
 
 
-def _by_key(connection: Connection, key: UUID) -> Entry | None:
-    row = connection.execute(f"select {_COLUMNS} from entry where client_key = %s", [key]).fetchone()
-    return Entry(**row) if row else None
+def _by_key(connection: Connection, key: UUID, run: int) -> Entry | None:
+    row = connection.execute(f"select run, {_COLUMNS} from entry where client_key = %s", [key]).fetchone()
+    if row is None:
+        return None
+    if row.pop("run") != run:
+        raise KeyInUse("key", "belongs to an entry of another run")
+    return Entry(**row)
+
+
+def append_each(
+    connection: Connection, run: int, new: Sequence[NewEntry], imported: bool = False
+) -> tuple[list[Entry], dict[UUID, str]]:
+    """As `append`, but an entry that the database cannot take costs the others nothing: returns those that stand, and why others do not,
+    by key."""
+    try:
+        with connection.transaction():
+            return append(connection, run, new, imported), {}
+    except (CavrelError, psycopg.DataError, psycopg.IntegrityError, UnicodeEncodeError):
+        pass
+    stand: list[Entry] = []
+    refused: dict[UUID, str] = {}
+    for entry in new:
+        try:
+            with connection.transaction():
+                stand += append(connection, run, [entry], imported)
+        except CavrelError as fault:
+            refused[entry.client_key] = str(fault)
+        except (psycopg.DataError, psycopg.IntegrityError, UnicodeEncodeError):
+            refused[entry.client_key] = "holds characters or numbers that cannot be kept"
+    return stand, refused
 
 
 def _as_correction(history: Sequence[Entry], body: dict[str, Any]) -> tuple[str, dict[str, Any]]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from threading import BoundedSemaphore
 
 import psycopg
 from psycopg.rows import DictRow, dict_row
@@ -9,6 +10,11 @@ from psycopg_pool import ConnectionPool, PoolTimeout
 
 Connection = psycopg.Connection[DictRow]
 Pool = ConnectionPool[Connection]
+
+
+MOST_WAITING = 40
+"""Requests that may wait for the database at once; more are answered at once that it is away, so that pages and files still get through."""
+_waiting = BoundedSemaphore(MOST_WAITING)
 
 
 class DatabaseAway(Exception):
@@ -37,8 +43,12 @@ def transaction(pool: Pool) -> Iterator[Connection]:
 
     Raises DatabaseAway when no connection can be had or it breaks on the way.
     """
+    if not _waiting.acquire(blocking=False):
+        raise DatabaseAway("too many requests wait for the database")
     try:
         with pool.connection() as connection:
             yield connection
     except (PoolTimeout, psycopg.OperationalError) as fault:
         raise DatabaseAway(str(fault)) from fault
+    finally:
+        _waiting.release()

@@ -45,6 +45,14 @@ class Run:
     entries: int
 
 
+class KeyInUse(Exception):
+    """The form's key started another run already, ``run``."""
+
+    def __init__(self, run: int) -> None:
+        super().__init__(f"this form started run {run} already")
+        self.run = run
+
+
 _RUN = """
     select run.id, run.title, run.course, course.title as course_title, course.rules as course_rules, run.rules, run.instruments,
            bench.name as bench, run.definition as hash, definition.experiment, run.made_at,
@@ -109,14 +117,19 @@ def start(
     rules: Mapping[str, Any] | None = None,
     instruments: Mapping[str, Any] | None = None,
 ) -> int:
-    """Start a run and return its id; the same ``client_key`` again returns the run it started."""
+    """Start a run and return its id; the same ``client_key`` again returns the run it started. Raises KeyInUse where that was for another
+    bench, title or experiment."""
     connection.execute(
         """insert into run (course, bench, definition, title, rules, instruments, client_key) values (%s, %s, %s, %s, %s, %s, %s)
         on conflict (client_key) do nothing""",
         [course, bench, pin(connection, definition), title, Jsonb(rules or {}), Jsonb(instruments or {}), client_key],
     )
-    row = connection.execute("select id from run where client_key = %s", [client_key]).fetchone()
+    row = connection.execute(
+        "select id, bench, definition, title from run where client_key = %s", [client_key]
+    ).fetchone()
     assert row is not None
+    if (row["bench"], row["definition"], row["title"]) != (bench, definition.content_hash(), title):
+        raise KeyInUse(row["id"])
     return int(row["id"])
 
 

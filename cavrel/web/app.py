@@ -14,7 +14,7 @@ from werkzeug.exceptions import HTTPException
 from cavrel import __version__
 from cavrel.store import settings
 from cavrel.store.pool import DatabaseAway, Pool, transaction
-from cavrel.web import entries, judge, logbook, measure, patterns, runs, shelf, straighten, texts, traces, write
+from cavrel.web import doors, entries, judge, logbook, measure, patterns, runs, shelf, straighten, texts, traces, write
 
 STATIC = Path(__file__).resolve().parent / "static"
 _POLICY = "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
@@ -25,9 +25,10 @@ def create_app(pool: Pool, testing: bool = False) -> Flask:
     """The application over ``pool``, whose database is migrated already."""
     app = _Application("cavrel.web", static_folder=str(STATIC), template_folder=str(STATIC.parent / "templates"))
     with transaction(pool) as connection:
-        secret = settings.secret_key(connection)
+        secret, store = settings.secret_key(connection), settings.identity(connection)
     app.config.update(
         SECRET_KEY=secret,
+        STORE=store,
         WTF_CSRF_TIME_LIMIT=None,
         SESSION_COOKIE_SAMESITE="Lax",
         SESSION_COOKIE_HTTPONLY=True,
@@ -52,6 +53,8 @@ def create_app(pool: Pool, testing: bool = False) -> Flask:
     app.add_url_rule("/token", view_func=token)
     app.add_url_rule("/health", view_func=health)
     app.after_request(_guard)
+    app.before_request(doors.guard)
+    app.session_interface = doors.Sessions()
     app.register_error_handler(DatabaseAway, _database_away)
     app.register_error_handler(CSRFError, _stale_page)
     app.register_error_handler(HTTPException, _http_error)
@@ -94,7 +97,7 @@ def _guard(response: Response) -> Response:
 
 
 def _wants_json() -> bool:
-    return request.path.endswith((".json", "/entries", "/token", "/health"))
+    return request.path.endswith((".json", "/entries", "/news", "/token", "/health"))
 
 
 def _answer(status: int, title: str, what: str, **more: Any) -> ResponseReturnValue:
@@ -123,7 +126,7 @@ def _http_error(fault: HTTPException) -> ResponseReturnValue:
         return _answer(
             404,
             "There is no such page",
-            "The link may be mistyped, or the run belongs to another database. The Shelf lists every run.",
+            "The link may be mistyped, or the run belongs to another database. Runs lists those of this one.",
         )
     if code == 413:
         return _answer(413, "Too much at once", "A page sends at most two megabytes.")

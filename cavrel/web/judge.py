@@ -1,12 +1,14 @@
 """Judge: the number line, the verdict, and where the uncertainty comes from."""
 
 import math
+from dataclasses import replace
 from typing import Any
 
 from flask import Blueprint, jsonify, render_template
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
+from cavrel.core import compare
 from cavrel.core.analysis import ResultAnalysis
 from cavrel.core.document import result_document
 from cavrel.core.fitted import FitAnalysis
@@ -161,7 +163,12 @@ def _notes(opened: Opened) -> list[Note]:
         notes.append(
             Note("suspect", flag.title, f"{slip.say} {moved}", slip.at, tuple(a for a in acts if a.act != "go") or acts)
         )
-    notes += [margin.of_flag(flag) for flag in opened.flags if flag.code in ("apart", "extrapolated")]
+    for flag in opened.flags:
+        if flag.code == "apart":
+            why = compare.cause(opened.analysis, opened.analysis.results[flag.at.partition(".")[2]])
+            notes.append(margin.of_flag(replace(flag, say=f"{flag.say} {why}".strip())))
+        elif flag.code == "extrapolated":
+            notes.append(margin.of_flag(flag))
     for index, holds in opened.analysis.checks.items():
         check = opened.definition.checks[index]
         if holds is False and check.level != "note":

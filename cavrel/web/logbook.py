@@ -15,16 +15,23 @@ from cavrel.web.texts import count
 
 pages = Blueprint("logbook", __name__)
 
+_DAY = 24 * 3600
+
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """An entry in words; ``late``: it waited in its page for more than a few seconds before it reached the database."""
+    """An entry in words.
+
+    ``late``: it waited in its page for more than a few seconds before it reached the database.
+    ``off``: its page's clock was wrong by more than a day.
+    """
 
     entry: Entry
     where: str
     what: str
     undoable: bool
     late: bool
+    off: bool
 
 
 def lines(opened: Opened) -> list[Line]:
@@ -43,16 +50,16 @@ def _line(opened: Opened, entry: Entry) -> Line:
                 what += f", by {body['by']}"
         case "correction":
             reason = f", “{body['reason']}”" if body.get("reason") else ", no reason yet"
-            where, what = (
-                margin.where(opened, place),
-                f"{body.get('text') or 'cleared'} instead of {body.get('was', '')}{reason}",
-            )
+            was = f" instead of {body['was']}" if body.get("was") else ""
+            where, what = margin.where(opened, place), f"{body.get('text') or 'cleared'}{was}{reason}"
         case "leave-out":
             where, what = margin.where(opened, place), f"left out, “{body.get('reason', '')}”"
         case "take-back":
             where, what = margin.where(opened, place), "taken back into the fit"
         case "rows":
-            where, what = opened.definition.series[place].label, f"{body['count']} rows ruled"
+            series = opened.definition.series.get(place)
+            where = series.label if series else place
+            what = f"{count(int(body['count']), 'row')} ruled"
         case "trace" | "stretch":
             where = margin.where(opened, f"{place}.1")
             values = body.get("values")
@@ -66,10 +73,9 @@ def _line(opened: Opened, entry: Entry) -> Line:
             where = option.label if option else "Convention"
             what = option.choices[choice].label if option and choice in option.choices else choice
         case "trials":
-            where, what = (
-                opened.definition.series[place.split(".")[0]].columns[place.split(".")[1]].label,
-                f"{body['count']} trials ruled",
-            )
+            series = opened.definition.series.get(place.split(".")[0])
+            column = series.columns.get(place.split(".")[1]) if series else None
+            where, what = column.label if column else place, f"{count(int(body['count']), 'trial')} ruled"
         case "stands":
             where, what = margin.where(opened, place.partition("@")[2]), "looked at and let stand"
         case "note":
@@ -82,7 +88,8 @@ def _line(opened: Opened, entry: Entry) -> Line:
             what = f"undone; now {back}" if body.get("kind") in ("reading", "correction", None) else "undone"
     latest = opened.state.latest.get(slot)
     undoable = latest is not None and latest.id == entry.id and entry.kind not in ("note", "timer")
-    return Line(entry, where, what, undoable, (entry.saved_at - entry.made_at).total_seconds() > 5)
+    waited = (entry.saved_at - entry.made_at).total_seconds()
+    return Line(entry, where, what, undoable, 5 < waited < _DAY, abs(waited) >= _DAY)
 
 
 def _timing(opened: Opened, body: Mapping[str, Any]) -> str:
@@ -93,6 +100,8 @@ def _timing(opened: Opened, body: Mapping[str, Any]) -> str:
         return "a timing"
     timer = next((s.timer for s in opened.definition.steps if s.timer and s.timer.kind == "laps"), None)
     counted = count(len(laps), timer.lap, timer.plural) if timer else count(len(laps), "lap")
+    if not abs(laps[-1]) < 1e9:
+        return "a timing"
     total = f"{laps[-1]:.2f} s" if body.get("counted") is False else f"{counted} in {laps[-1]:.2f} s"
     return f"spoilt after {total}" if body.get("spoilt") else total
 

@@ -88,7 +88,7 @@ def corrections(opened: Opened) -> Iterable[Note]:
             yield Note(
                 "caution",
                 f"{where(opened, slot)} corrected: why?",
-                f"{before} before, {correction.text} now. {who}",
+                f"{before} before, {correction.text or 'empty'} now. {who}",
                 slot,
                 (Act("Give the reason…", "reason", slot),),
                 f"correction-{slot}",

@@ -185,7 +185,12 @@ def start(name: str) -> ResponseReturnValue:
         if course is None or chosen is None:
             faults["bench"] = "Choose the bench that measures."
         if not faults and course is not None and chosen is not None:
-            run = run_store.start(connection, course.id, chosen.id, definition, title, key)
+            try:
+                run = run_store.start(connection, course.id, chosen.id, definition, title, key)
+            except run_store.KeyInUse:
+                # The form came back from the browser's memory with the key of a run that it started: this is another run.
+                key = uuid5(key, f"{chosen.id} {definition.content_hash()} {title}")
+                run = run_store.start(connection, course.id, chosen.id, definition, title, key)
             options = chosen_options(definition, typed)
             entry_store.append(connection, run, _conventions(options, chosen.name, key))
     if faults:

@@ -145,8 +145,8 @@ def _pills(opened: Opened) -> list[tuple[str, str]]:
     ]
 
 
-def _content(opened: Opened) -> tuple[dict[str, Any], list[Note]]:
-    wanted = request.args.get("fit") or (opened.fit.name if opened.fit else "")
+def _content(opened: Opened, wanted: str) -> tuple[dict[str, Any], list[Note]]:
+    wanted = wanted or (opened.fit.name if opened.fit else "")
     fit = opened.analysis.fits.get(wanted)
     if wanted and fit is None:
         abort(404)
@@ -175,7 +175,7 @@ def _content(opened: Opened) -> tuple[dict[str, Any], list[Note]]:
 @pages.get("/runs/<int:run>/straighten")
 def page(run: int) -> ResponseReturnValue:
     opened = opened_or_404(run)
-    content, notes = _content(opened)
+    content, notes = _content(opened, request.args.get("fit", ""))
     return stage_page("straighten/page.html", opened, "straighten", notes, **content)
 
 
@@ -187,7 +187,7 @@ def twin(run: int) -> ResponseReturnValue:
     return jsonify(title=opened.run.title, bench=opened.run.bench, fits=whole["fits"], flags=whole["flags"])
 
 
-def follow(opened: Opened) -> str:
-    """What changes on the page after a save."""
-    content, notes = _content(opened)
+def follow(opened: Opened, fit: str) -> str:
+    """What changes on the page after a save, for the graph it shows."""
+    content, notes = _content(opened, fit if fit in opened.analysis.fits else "")
     return render_template("straighten/follow.html", **frame(opened, "straighten", notes), **content)

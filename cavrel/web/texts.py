@@ -3,7 +3,7 @@
 import json
 import math
 from collections.abc import Iterable
-from datetime import datetime
+from datetime import datetime, timezone
 
 import numpy as np
 from markupsafe import Markup
@@ -74,6 +74,11 @@ def u_cell(values: Values, row: int, places: int) -> str:
     return fixed(float(values.u[row]) / values.unit.factor, places)
 
 
+def now() -> str:
+    """This moment, for a page to say as of when it is."""
+    return datetime.now(timezone.utc).isoformat()
+
+
 def clock(moment: datetime) -> str:
     """``14:02:11`` in the server's time zone."""
     return moment.astimezone().strftime("%H:%M:%S")
@@ -109,6 +114,7 @@ FILTERS = {
     "one_line": one_line,
 }
 GLOBALS = {
+    "now": now,
     "symbol": symbol,
     "mean_symbol": mean_symbol,
     "u_symbol": u_symbol,

@@ -1,6 +1,7 @@
 """Traces: the samples of one row, and the stretch of them that counts."""
 
 import math
+import re
 from datetime import datetime, timezone
 from typing import Any
 from uuid import UUID, uuid4
@@ -12,7 +13,7 @@ from markupsafe import Markup
 
 from cavrel.core import trace, units
 from cavrel.core.errors import CavrelError
-from cavrel.core.logbook import check_entry
+from cavrel.core.logbook import MOST_ROWS, check_entry
 from cavrel.core.run import TraceDocument
 from cavrel.core.samples import read_samples
 from cavrel.core.sheet import from_trace
@@ -33,7 +34,7 @@ pages = Blueprint("traces", __name__)
 
 def _spec(opened: Opened, place: str) -> tuple[Input, str, str, int]:
     parts = place.split(".")
-    if len(parts) != 3 or not parts[2].isdigit() or not 1 <= int(parts[2]) <= 200:
+    if len(parts) != 3 or not re.fullmatch(r"[1-9]\d{0,2}", parts[2], re.ASCII) or int(parts[2]) > MOST_ROWS:
         abort(404)
     spec = opened.program.input_of.get(f"{parts[0]}.{parts[1]}")
     if spec is None or spec.extract is None:

@@ -67,6 +67,8 @@ def blank() -> ResponseReturnValue:
 @pages.get("/write/<name>")
 def own(name: str) -> ResponseReturnValue:
     """The newest version of an own experiment, or ``?version=N``."""
+    if not name.isprintable():
+        abort(404)
     wanted = request.args.get("version", type=int)
     with transaction(pool()) as connection:
         course, _ = course_of(connection)
@@ -80,6 +82,8 @@ def own(name: str) -> ResponseReturnValue:
 @pages.get("/write/<name>.json")
 def twin(name: str) -> ResponseReturnValue:
     """Every version with its text."""
+    if not name.isprintable():
+        abort(404)
     with transaction(pool()) as connection:
         course, _ = course_of(connection)
         kept = own_store.versions(connection, course.id, name) if course else []

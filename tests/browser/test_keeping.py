@@ -127,9 +127,9 @@ def test_an_entry_the_server_cannot_take_is_shown_and_blocks_nothing(
 ) -> None:
     run = new_run("Refused")
     page.evaluate(
-        """run => localStorage.setItem(`cavrel.kept.${run}`, JSON.stringify([{key: "4f6dd4f8-6d0e-4d3f-8a39-2f0f5e1c9a77", kind: "reading",
-        slot: "swings.Q.1.1", body: {text: "12.71"}, made_at: new Date().toISOString()}]))""",
-        run,
+        """() => localStorage.setItem(`cavrel.entry.${document.body.dataset.store}.${document.body.dataset.run}.1.a`, JSON.stringify(
+        {key: "4f6dd4f8-6d0e-4d3f-8a39-2f0f5e1c9a77", kind: "reading", slot: "swings.Q.1.1", body: {text: "12.71"},
+        made_at: new Date().toISOString()}))"""
     )
     page.reload()
     expect(page.locator("#refused")).to_contain_text("12.71")

@@ -102,7 +102,9 @@ def test_a_run_started_twice_is_one_run(pool: Pool) -> None:
         course = runs.make_course(connection, "evening", "Evening", "", {}, ["Prism"])
         bench = runs.benches(connection, course.id)[0]
         first = runs.start(connection, course.id, bench.id, PENDULUM, "A run", key)
-        assert runs.start(connection, course.id, bench.id, PENDULUM, "Again", key) == first
+        assert runs.start(connection, course.id, bench.id, PENDULUM, "A run", key) == first
+        with pytest.raises(runs.KeyInUse):
+            runs.start(connection, course.id, bench.id, PENDULUM, "Another", key)
         found = runs.get(connection, first)
         assert found is not None
         assert found.title == "A run"

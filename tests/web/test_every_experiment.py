@@ -85,4 +85,4 @@ def test_a_convention_changed_later_keeps_every_reading(client: FlaskClient) -> 
     save(client, number, entry("option", "option:gap", choice="swapped"))
     assert client.get(f"/runs/{number}/measure.json").json["run"]["series"]["first"]["w"] == [["46.5"]]
     refused = save(client, number, entry("option", "option:gap", choice="upside-down"))
-    assert "is none of right, left, swapped" in refused.headers["X-Cavrel-Saved"]
+    assert "is none of right, left, swapped" in str(refused.json["refused"])

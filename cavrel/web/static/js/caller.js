@@ -3,7 +3,7 @@
 import { keep } from "./keep.js";
 import { enter, fillable } from "./sheet.js";
 
-const KEY = `cavrel.caller.${document.body.dataset.run}`;
+const KEY = `cavrel.caller.${document.body.dataset.store}.${document.body.dataset.run}`;
 let box, calls;
 let running = null; // { index, started } in epoch milliseconds
 let called = 0;

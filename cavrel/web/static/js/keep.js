@@ -1,25 +1,17 @@
 // The queue between a page and the logbook. An entry is kept in the browser first and sent at once; it leaves the queue only when the
-// server says that it is committed. Sent twice, it counts once: each carries its own key.
+// server says that it is committed. Sent twice, it counts once: each carries its own key. Every answer brings what other pages saved.
+import { add, alone, aside, entries, forget, ours, remove, setAside, setDraft } from "./shelved.js";
+
 const body = document.body;
-const QUEUE = `cavrel.kept.${body.dataset.run}`;
-const TOUCHED = `cavrel.touched.${body.dataset.run}`;
+const TOUCHED = `cavrel.touched.${body.dataset.store}.${body.dataset.run}`;
 const WAITS = [1000, 2000, 4000, 8000];
-let memory = [];
+const NEWS = 4000;
+const MOST = 200;
 let sending = false;
 let failures = 0;
+let failing = ""; // what the server says of the newest failure
+let single = false; // after a batch that broke the server: one by one, to find which
 let timer = 0;
-
-function stored() {
-  try { return JSON.parse(localStorage.getItem(QUEUE) ?? "[]"); } catch { return memory; }
-}
-
-function store(queue) {
-  memory = queue;
-  try {
-    if (queue.length) localStorage.setItem(QUEUE, JSON.stringify(queue));
-    else localStorage.removeItem(QUEUE);
-  } catch { /* full or forbidden: the page itself still keeps them */ }
-}
 
 function uuid() {
   if (crypto.randomUUID) return crypto.randomUUID();
@@ -31,14 +23,13 @@ function uuid() {
 }
 
 /** Entries not yet known to be saved. */
-export const kept = stored;
+export const kept = entries;
 
 /** Keep an entry and send it. Slots ending in ":" get a key of their own. Returns the entry's key. */
 export function keep(kind, slot, content) {
   const key = uuid();
-  const entry = { key, kind, slot: slot.endsWith(":") ? slot + key : slot, body: content, made_at: new Date().toISOString() };
-  store([...stored(), entry]);
-  if (!["timer", "undo"].includes(kind)) touch(entry.slot);
+  add({ key, kind, slot: slot.endsWith(":") ? slot + key : slot, body: content, made_at: new Date().toISOString() });
+  if (!["timer", "undo"].includes(kind)) touch(slot);
   show();
   send();
   return key;
@@ -65,29 +56,30 @@ function clock(moment) {
   return new Date(moment).toLocaleTimeString("en-GB");
 }
 
-/** The line in the head: saved, sending, or how many are kept here. */
+/** The line in the head: saved, sending, how many are kept here and why, or as of when the page is. */
 function show(savedAt) {
   const line = document.getElementById("kept");
-  const count = stored().length;
+  const count = entries().length;
   if (savedAt) line.dataset.savedAt = savedAt;
-  if (count === 0) {
-    line.dataset.state = "saved";
-    if (line.dataset.savedAt) line.innerHTML = `saved <span class="digits">${clock(line.dataset.savedAt)}</span>`;
+  if (count) {
+    line.dataset.state = failures ? "away" : "sending";
+    line.textContent = failures ? `${count} kept here, sending again${failing ? `: ${failing}` : ""}` : "sending";
   } else if (failures) {
     line.dataset.state = "away";
-    line.textContent = `${count} kept here, sending again`;
+    line.textContent = `as of ${clock(body.dataset.drawnAt)}, the server does not answer`;
   } else {
-    line.dataset.state = "sending";
-    line.textContent = "sending";
+    line.dataset.state = "saved";
+    if (line.dataset.savedAt) line.innerHTML = `saved <span class="digits">${clock(line.dataset.savedAt)}</span>`;
+    else if (line.dataset.first) line.textContent = line.dataset.first;
   }
 }
 
-async function post(entries) {
+async function post(batch) {
   const token = document.querySelector("meta[name=csrf-token]");
   return fetch(body.dataset.entriesUrl, {
     method: "POST",
     headers: { "Content-Type": "application/json", "X-CSRFToken": token.content },
-    body: JSON.stringify({ page: body.dataset.page, entries }),
+    body: JSON.stringify({ page: body.dataset.page, since: body.dataset.last, store: body.dataset.store, entries: batch }),
   });
 }
 
@@ -96,46 +88,90 @@ async function freshToken() {
   if (answer.ok) document.querySelector("meta[name=csrf-token]").content = (await answer.json()).token;
 }
 
+async function reason(answer) {
+  try {
+    const said = await answer.json();
+    return said.what ?? said.error ?? "";
+  } catch { return ""; }
+}
+
+async function attempt() {
+  const batch = entries().slice(0, single ? 1 : MOST);
+  if (!batch.length) return;
+  let answer = await post(batch);
+  if (answer.status === 400) {
+    await freshToken();
+    answer = await post(batch);
+  }
+  if (!answer.ok) {
+    failing = answer.status === 503 ? "" : await reason(answer);
+    // A server that answers but cannot take this: not the others' fault. One alone that cannot be taken is set aside with the reason.
+    if (answer.status !== 503 && answer.status !== 409 && answer.status < 600) {
+      if (batch.length > 1) single = true;
+      else if (failures >= 2) {
+        setAside(batch[0], failing || `the server answers ${answer.status}`);
+        remove(new Set([batch[0].key]));
+        showAside();
+      }
+    }
+    throw new Error(`answer ${answer.status}`);
+  }
+  const said = await answer.json();
+  for (const entry of batch) if (entry.key in said.refused) setAside(entry, said.refused[entry.key]);
+  remove(new Set([...said.keys, ...Object.keys(said.refused)]));
+  failures = 0;
+  failing = "";
+  showAside();
+  apply(said);
+  show(said.at);
+  if (!entries().length) single = false;
+}
+
 export async function send() {
   if (sending) return;
-  const batch = stored().slice(0, 200);
-  if (!batch.length) return show();
+  if (!entries().length) return show();
   sending = true;
   clearTimeout(timer);
+  let busy = false;
   try {
-    let answer = await post(batch);
-    if (answer.status === 400) {
-      await freshToken();
-      answer = await post(batch);
-    }
-    if (!answer.ok) throw new Error(`answer ${answer.status}`);
-    const said = JSON.parse(answer.headers.get("X-Cavrel-Saved"));
-    const fragments = await answer.text();
-    const done = new Set([...said.keys, ...Object.keys(said.refused)]);
-    store(stored().filter((e) => !done.has(e.key)));
-    failures = 0;
-    refuse(batch, said.refused);
-    apply(fragments, said);
-    show(said.at);
+    busy = (await alone(attempt)) === "busy";
   } catch {
     failures += 1;
-    timer = setTimeout(send, WAITS[Math.min(failures, WAITS.length) - 1]);
-    show();
   } finally {
     sending = false;
   }
-  if (stored().length && !failures) send();
+  show();
+  if (failures) timer = setTimeout(send, WAITS[Math.min(failures, WAITS.length) - 1]);
+  else if (busy) timer = setTimeout(send, 150); // another tab of this run sends
+  else if (entries().length) send();
 }
 
-/** What the server could not take stays readable on the page, with the reason. */
-function refuse(batch, refused) {
+/** What the server could not take stays readable on the page, with the reason, to be mended or dropped. */
+function showAside() {
   const place = document.getElementById("refused");
-  for (const [key, what] of Object.entries(refused)) {
-    const entry = batch.find((e) => e.key === key);
+  place.replaceChildren(...aside().map(({ entry, what }) => {
     const line = document.createElement("p");
-    line.textContent = `Not taken: ${what}. What you wrote: ${entry?.body?.text ?? entry?.body?.reason ?? entry?.slot}`;
-    place.append(line);
-  }
+    const wrote = entry.body?.text ?? entry.body?.reason ?? entry.slot;
+    line.textContent = `Not taken: ${what}. What you wrote: ${wrote} `;
+    const input = document.querySelector(`input[data-slot="${CSS.escape(entry.slot)}"]`);
+    if (input && entry.body?.text !== undefined) line.append(button("mend it", () => {
+      forget(entry.key);
+      setDraft(entry.slot, entry.body.text);
+      input.value = entry.body.text;
+      input.focus();
+      showAside();
+    }));
+    line.append(button("drop it", () => { forget(entry.key); showAside(); }));
+    return line;
+  }));
+}
+
+function button(words, work) {
+  const made = document.createElement("button");
+  made.type = "button";
+  made.textContent = words;
+  made.addEventListener("click", work);
+  return made;
 }
 
 /** The fragments that differ from what stands on the page: of a hundred cells a reading changes a few, and a swap costs each. */
@@ -149,28 +185,68 @@ function onlyChanged(fragments) {
   return fresh.innerHTML.trim();
 }
 
-/** Put the fragments of an answer in place, leaving the cell in use as it is. */
-function apply(fragments, said) {
+/** What finds the element in focus again when its part of the page is drawn anew. */
+function trace(element) {
+  if (!element || element === body) return null;
+  if (element.id) return `#${CSS.escape(element.id)}`;
+  const names = [...element.attributes].filter((a) => a.name.startsWith("data-") && a.name !== "data-count" && a.name !== "data-out");
+  const form = element.closest("[id]");
+  const own = element.tagName.toLowerCase() + names.map((a) => `[${a.name}="${CSS.escape(a.value)}"]`).join("");
+  return names.length ? own : form ? `#${CSS.escape(form.id)} ${own}` : null;
+}
+
+/** Put the fragments of an answer in place, leaving the element in use as it is. */
+function apply(said) {
   const active = document.activeElement;
-  const slot = active?.dataset?.slot && active.tagName === "INPUT" ? active.dataset.slot : null;
-  const place = slot ? [active.selectionStart, active.selectionEnd, active.value, active.dataset.saved] : null;
-  const changed = onlyChanged(fragments);
+  const path = trace(active);
+  const typed = active?.matches?.("input[type=text], textarea");
+  const place = typed ? [active.selectionStart, active.selectionEnd, active.value, active.dataset.saved ?? active.defaultValue] : null;
+  const changed = onlyChanged(said.html ?? "");
   if (changed) window.htmx.swap(body, changed, { swapStyle: "none" });
-  if (slot && !document.body.contains(active)) {
-    const again = document.querySelector(`input[data-slot="${CSS.escape(slot)}"]`);
-    if (again) {
-      again.focus({ preventScroll: true });
+  if (path && !body.contains(active)) {
+    const again = document.querySelector(path);
+    again?.focus({ preventScroll: true });
+    if (again && place) {
       if (place[2] !== place[3]) again.value = place[2];
       again.setSelectionRange(place[0], place[1]);
     }
   }
-  document.dispatchEvent(new CustomEvent("cavrel:saved", { detail: said }));
+  if (said.last !== undefined) body.dataset.last = said.last;
+  body.dataset.drawnAt = said.at;
+  document.dispatchEvent(new CustomEvent("cavrel:saved", { detail: { entries: {}, others: {}, ...said } }));
+}
+
+/** What other pages of this run saved since this one was drawn; a page from the browser's own store learns so that it is old. */
+async function news() {
+  if (document.hidden || sending) return;
+  try {
+    const query = new URLSearchParams({ since: body.dataset.last, page: body.dataset.page });
+    const answer = await fetch(`${body.dataset.newsUrl}?${query}`, { headers: { Accept: "application/json" } });
+    if (!answer.ok) throw new Error(`answer ${answer.status}`);
+    const said = await answer.json();
+    if (said.store !== body.dataset.store) throw new Error("another database");
+    const was = failures;
+    if (!entries().length) failures = 0;
+    if (said.html !== undefined) apply(said);
+    else body.dataset.drawnAt = said.at;
+    if (was) { show(); send(); }
+  } catch {
+    if (!entries().length) {
+      failures += 1;
+      show();
+    }
+  }
 }
 
 export function start() {
-  window.addEventListener("online", send);
-  // Another page of this bench may have sent what this one still shows as kept.
-  window.addEventListener("storage", (event) => { if (event.key === QUEUE) show(); });
-  document.addEventListener("visibilitychange", () => { if (!document.hidden) send(); });
+  const line = document.getElementById("kept");
+  line.dataset.first = line.textContent.trim();
+  window.addEventListener("online", () => { send(); news(); });
+  // Another page of this run may have sent what this one still shows as kept, or kept what this one may send.
+  window.addEventListener("storage", (event) => { if (ours(event.key)) { show(); showAside(); } });
+  document.addEventListener("visibilitychange", () => { if (!document.hidden) { send(); news(); } });
+  showAside();
   send();
+  news();
+  setInterval(news, NEWS);
 }

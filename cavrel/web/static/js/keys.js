@@ -37,7 +37,7 @@ export function start() {
   document.addEventListener("focusin", (event) => { if (event.target.matches?.("input[data-slot]")) lastSlot = event.target.dataset.slot; });
   document.addEventListener("keydown", (event) => {
     if (event.key === "Escape" && event.target.matches?.("input[data-slot]")) return event.target.blur();
-    if (event.key === "Enter" && event.target.matches?.(".pt[role]") && document.body.dataset.page === "straighten") return choose(event.target);
+    if (event.key === "Enter" && event.target.matches?.(".pt[role]") && document.body.dataset.page.startsWith("straighten")) return choose(event.target);
     if (event.ctrlKey || event.metaKey || event.altKey || inText(event.target) || event.key === " ") return;
     const key = event.key.length === 1 ? event.key.toLowerCase() : "";
     if (key) press(key);

@@ -68,7 +68,7 @@ export function start() {
       return;
     }
     const point = event.target.closest(".pt[data-at]");
-    if (point && document.body.dataset.page === "straighten") return choose(point);
+    if (point && document.body.dataset.page.startsWith("straighten")) return choose(point);
     const row = event.target.closest("[data-row]");
     if (row) (row.dataset.out === "yes" ? takeBack : leaveOut)(row.dataset.row);
   });

@@ -1,19 +1,8 @@
 // The table: typing, moving, and keeping each reading the moment its cell is left.
 import { keep, kept } from "./keep.js";
+import { drafts, setDraft } from "./shelved.js";
 
 let conventionChanged = false;
-const DRAFTS = `cavrel.drafts.${document.body.dataset.run}`;
-
-function drafts() {
-  try { return JSON.parse(localStorage.getItem(DRAFTS) ?? "{}"); } catch { return {}; }
-}
-
-function setDraft(slot, text) {
-  const all = drafts();
-  if (text === null) delete all[slot];
-  else all[slot] = text;
-  try { localStorage.setItem(DRAFTS, JSON.stringify(all)); } catch { /* the cell itself still holds it */ }
-}
 
 export function cell(slot) {
   return document.querySelector(`input[data-slot="${CSS.escape(slot)}"]`);
@@ -82,6 +71,11 @@ function rule(slot, count) {
   keep(slot.split(":")[0], slot, { count });
 }
 
+function convention(select) {
+  keep("option", `option:${select.dataset.option}`, { choice: select.value });
+  conventionChanged = true;
+}
+
 function fill(button) {
   const [series, column] = button.dataset.fill.split(".");
   button.dataset.values.split(" ").forEach((text, i) => {
@@ -119,13 +113,15 @@ export function start() {
   });
   document.addEventListener("change", (event) => {
     const select = event.target.closest("select[data-option]");
-    if (!select) return;
-    keep("option", `option:${select.dataset.option}`, { choice: select.value });
-    conventionChanged = true;
+    if (select) convention(select);
   });
+  // One changed while the page was still loading is no less meant.
+  for (const select of document.querySelectorAll("select[data-option]")) {
+    if (!select.selectedOptions[0]?.defaultSelected) convention(select);
+  }
   document.addEventListener("cavrel:saved", (event) => {
     const waiting = new Set(kept().map((e) => e.slot));
-    for (const [slot, id] of Object.entries(event.detail.entries)) {
+    for (const [slot, id] of Object.entries({ ...event.detail.others, ...event.detail.entries })) {
       const input = cell(slot);
       if (!input) continue;
       input.dataset.entry = id;
@@ -136,7 +132,7 @@ export function start() {
     if (conventionChanged && !kept().length) location.reload();
   });
   overlay();
-  for (const [slot, text] of Object.entries(drafts())) {
+  for (const [slot, text] of drafts()) {
     const input = cell(slot);
     // Half typed when the page went away: back in its cell, and kept as ever when the cell is left.
     if (input && input.value !== text) {

@@ -2,7 +2,7 @@
 import { keep } from "./keep.js";
 import { cell, commit, enter, fillable, nextFor } from "./sheet.js";
 
-const KEY = `cavrel.watch.${document.body.dataset.run}`;
+const KEY = `cavrel.watch.${document.body.dataset.store}.${document.body.dataset.run}`;
 const ENDS = "cavrel.watch.ends";
 let deck, fills, decimals;
 let started = null; // epoch milliseconds of the start; it survives a reload of the page

@@ -1,0 +1,87 @@
+// What this browser holds for a run until the server has it: one record for each entry and each half-typed cell, so that two tabs never
+// write over each other's. Everything belongs to one database (its identity) and one run, not to an address.
+const body = document.body;
+const HOME = `${body.dataset.store}.${body.dataset.run}`;
+const ENTRY = `cavrel.entry.${HOME}.`;
+const ASIDE = `cavrel.aside.${HOME}.`;
+const DRAFT = `cavrel.draft.${HOME}.`;
+const memory = new Map(); // what the browser's store refuses stays in the page
+let count = 0;
+
+function put(key, value) {
+  const text = JSON.stringify(value);
+  try {
+    localStorage.setItem(key, text);
+    memory.delete(key);
+  } catch {
+    memory.set(key, text);
+  }
+}
+
+function drop(key) {
+  memory.delete(key);
+  try { localStorage.removeItem(key); } catch { /* it was never there */ }
+}
+
+function all(prefix) {
+  const found = new Map(memory);
+  try {
+    for (let i = 0; i < localStorage.length; i += 1) {
+      const key = localStorage.key(i);
+      if (key.startsWith(prefix)) found.set(key, localStorage.getItem(key));
+    }
+  } catch { /* the page's own memory then */ }
+  const records = [];
+  for (const [key, text] of found) {
+    if (!key.startsWith(prefix) || !text) continue;
+    try { records.push([key.slice(prefix.length), JSON.parse(text)]); } catch { /* half a record of a browser that died: nobody can read it */ }
+  }
+  return records;
+}
+
+/** Entries not yet known to be saved, in the order they were made. */
+export function entries() {
+  return all(ENTRY).sort(([a], [b]) => (a < b ? -1 : 1)).map(([, entry]) => entry);
+}
+
+export function add(entry) {
+  count += 1;
+  // The name sorts by time, and within one moment of one page by its own count.
+  const moment = String(Date.now()).padStart(15, "0");
+  put(`${ENTRY}${moment}.${String(count).padStart(6, "0")}.${entry.key}`, entry);
+}
+
+export function remove(keys) {
+  for (const [name, entry] of all(ENTRY)) if (keys.has(entry.key)) drop(ENTRY + name);
+}
+
+/** Entries the server could not take, with the reason, until somebody mends or drops them. */
+export function aside() {
+  return all(ASIDE).map(([, record]) => record);
+}
+
+export function setAside(entry, what) {
+  put(ASIDE + entry.key, { entry, what });
+}
+
+export function forget(key) {
+  drop(ASIDE + key);
+}
+
+export function drafts() {
+  return all(DRAFT);
+}
+
+export function setDraft(slot, text) {
+  if (text === null) drop(DRAFT + slot);
+  else put(DRAFT + slot, text);
+}
+
+/** Whether a storage event speaks of this run. */
+export const ours = (key) => key === null || key.includes(`.${HOME}.`);
+
+/** Run `work` while no other tab of this run does. */
+export async function alone(work) {
+  if (!navigator.locks) return work();
+  return navigator.locks.request(`cavrel.send.${HOME}`, { ifAvailable: true }, (lock) => (lock ? work() : "busy"));
+}
