@@ -37,9 +37,18 @@ def test_a_busy_port(cluster: Cluster) -> None:
     assert said.count("\n") == 1
 
 
-def test_a_port_that_is_no_number(cluster: Cluster) -> None:
-    process = start("serve", CAVREL_PORT="http", DATABASE_URL=cluster.url())
-    assert "CAVREL_PORT is 'http'" in process.communicate(timeout=60)[1]
+@pytest.mark.parametrize("port", ["http", "²", "-1"])
+def test_a_port_that_is_no_number(cluster: Cluster, port: str) -> None:
+    process = start("serve", CAVREL_PORT=port, DATABASE_URL=cluster.url())
+    _, said = process.communicate(timeout=60)
+    assert f"CAVREL_PORT is '{port}'" in said
+    assert "Traceback" not in said
+
+
+def test_an_address_that_is_none() -> None:
+    _, said = start("serve", CAVREL_PORT=str(free_port()), DATABASE_URL="notaurl").communicate(timeout=60)
+    assert "DATABASE_URL is no address of a database" in said
+    assert said.count("\n") == 1
 
 
 def test_a_database_of_a_newer_version(cluster: Cluster) -> None:

@@ -1,5 +1,6 @@
 """A private PostgreSQL in Cavrel's own data folder, on loopback: made on first use, started and stopped with the application."""
 
+import contextlib
 import fcntl
 import os
 import pwd
@@ -10,6 +11,7 @@ import subprocess
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from threading import Event, Thread
 from urllib.parse import quote
 
 import psycopg
@@ -40,6 +42,20 @@ def free_port() -> int:
         return int(probe.getsockname()[1])
 
 
+def _port_wanted() -> int:
+    """``CAVREL_PG_PORT``, or any free port. Raises ClusterError."""
+    text = os.environ.get("CAVREL_PG_PORT")
+    if not text:
+        return free_port()
+    if not text.isascii() or not text.isdigit() or not 0 < int(text) < 65536:
+        raise ClusterError(f"CAVREL_PG_PORT is '{text}', which is no port number")
+    return int(text)
+
+
+WATCHED_EVERY = 2.0
+"""Seconds between looks at whether the server still runs."""
+
+
 class Cluster:
     """The cluster in ``folder``. As root, its processes run as user ``postgres``, for PostgreSQL refuses to run as root."""
 
@@ -53,12 +69,27 @@ class Cluster:
     def running(self) -> Iterator[str]:
         """Yields the database's URL; stops the server afterwards, if this call started it. Raises ClusterError."""
         with self._locked():
-            started = self.start()
+            # One that runs already was left behind by a Cavrel that was killed, for we hold the folder's lock: it is ours to stop.
+            self.start()
+            ended = Event()
+            watch = Thread(target=self._keep_running, args=(ended, self._port()), daemon=True)
+            watch.start()
             try:
                 yield self.url()
             finally:
-                if started:
-                    self.stop()
+                ended.set()
+                watch.join()
+                self.stop()
+
+    def _port(self) -> int:
+        return int((self.data / "postmaster.pid").read_text().splitlines()[3])
+
+    def _keep_running(self, ended: Event, port: int) -> None:
+        """Start the server again at its port when it dies, until ``ended``."""
+        while not ended.wait(WATCHED_EVERY):
+            if self._control("status", check=False).returncode != 0 and not ended.is_set():
+                with contextlib.suppress(ClusterError):
+                    self.start(port)
 
     @contextmanager
     def _locked(self) -> Iterator[None]:
@@ -90,14 +121,14 @@ class Cluster:
                 f"the data folder {self.folder} cannot be written. Set CAVREL_DATA to a folder you may write."
             )
 
-    def start(self) -> bool:
-        """Make the cluster if there is none and start it; false if it ran already."""
+    def start(self, at: int | None = None) -> bool:
+        """Make the cluster if there is none and start it, at port ``at`` or any free one; false if it ran already. Raises ClusterError."""
         self._folder()
-        if not (self.data / "PG_VERSION").exists():
+        port = at or _port_wanted()
+        if not self._made():
             self._create()
         if self._control("status", check=False).returncode == 0:
             return False
-        port = int(os.environ.get("CAVREL_PG_PORT") or free_port())
         options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories={self.data}"
         log = self.data / "server.log"
         done = self._control("start", "-w", "-t", "60", "-l", str(log), "-o", options, check=False)
@@ -105,6 +136,27 @@ class Cluster:
             said = log.read_text(errors="replace").strip().splitlines()[-3:] if log.exists() else []
             raise ClusterError(
                 f"the database in {self.data} does not start: {' | '.join(said) or done.stderr.strip()} (its log: {log})"
+            )
+        return True
+
+    def _made(self) -> bool:
+        """Whether the folder holds a cluster; raises ClusterError for one that holds something else, which is never touched."""
+        try:
+            if not self.data.exists():
+                return False
+            if not any(self.data.iterdir()):
+                return False
+            version = (self.data / "PG_VERSION").read_text().strip()
+        except FileNotFoundError as fault:
+            raise ClusterError(
+                f"{self.data} holds files, but no database of Cavrel's. Move them, or set CAVREL_DATA to another folder. Nothing was changed."
+            ) from fault
+        except (OSError, UnicodeDecodeError) as fault:
+            raise ClusterError(f"{self.data / 'PG_VERSION'} cannot be read: {fault}. Nothing was changed.") from fault
+        if not version.isdigit():
+            raise ClusterError(
+                f"{self.data / 'PG_VERSION'} names no version ('{version[:20]}'): the database there is damaged or was never made whole. "
+                "Restore it from a copy, or set CAVREL_DATA to another folder. Nothing was changed."
             )
         return True
 
@@ -129,6 +181,7 @@ class Cluster:
                 connection.execute(sql.SQL("create database {}").format(sql.Identifier(name)))
 
     def _create(self) -> None:
+        existed = self.data.exists()
         if self.user:
             try:
                 owner = pwd.getpwnam(self.user)
@@ -168,7 +221,11 @@ class Cluster:
         )
         copy.unlink()
         if done.returncode:
-            shutil.rmtree(self.data, ignore_errors=True)
+            # Only what this call made goes: the folder was empty, or not there.
+            for made in self.data.iterdir() if self.data.exists() else ():
+                shutil.rmtree(made, ignore_errors=True) if made.is_dir() else made.unlink(missing_ok=True)
+            if not existed and self.data.exists():
+                self.data.rmdir()
             last = (done.stderr.strip().splitlines() or ["no reason given"])[-1]
             raise ClusterError(
                 f"cannot make a database in {self.data}: {last}. Free some space there, or set CAVREL_DATA to another folder."
@@ -212,6 +269,7 @@ class Cluster:
         base = Path("/usr/lib/postgresql")
         marker = self.data / "PG_VERSION"
         if marker.exists():
+            self._made()
             folder = base / marker.read_text().strip() / "bin"
             if not folder.exists():
                 raise ClusterError(

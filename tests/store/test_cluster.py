@@ -1,6 +1,7 @@
 """The private cluster and the ways in which it cannot be had."""
 
 import shutil
+import time
 from collections import namedtuple
 from pathlib import Path
 
@@ -72,3 +73,51 @@ def test_data_of_a_version_that_is_not_installed(folder: Path) -> None:
     with pytest.raises(ClusterError, match="belong to PostgreSQL 7, which is not installed"), made.running():
         pass
     shutil.rmtree(folder)
+
+
+def test_files_that_are_not_ours_stay(folder: Path) -> None:
+    """A folder ``postgres`` of somebody else's, such as Debian's own, is neither removed nor given to another owner."""
+    other = folder / "postgres" / "15" / "main"
+    other.mkdir(parents=True)
+    (other / "precious").write_text("not ours")
+    before = other.stat().st_uid, (folder / "postgres").stat().st_uid
+    with pytest.raises(ClusterError, match="Nothing was changed"), Cluster(folder).running():
+        pass
+    assert (other / "precious").read_text() == "not ours"
+    assert (other.stat().st_uid, (folder / "postgres").stat().st_uid) == before
+
+
+@pytest.mark.parametrize("version", ["", "fifteen", "\udcff"])
+def test_a_damaged_version_is_one_sentence(folder: Path, version: str) -> None:
+    (folder / "postgres").mkdir(parents=True)
+    (folder / "postgres" / "PG_VERSION").write_bytes(version.encode(errors="surrogateescape"))
+    with pytest.raises(ClusterError, match="Nothing was changed"), Cluster(folder).running():
+        pass
+
+
+@pytest.mark.parametrize("port", ["abc", "²", "0", "99999"])
+def test_a_database_port_that_is_none(folder: Path, port: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("CAVREL_PG_PORT", port)
+    with pytest.raises(ClusterError, match="CAVREL_PG_PORT is"), Cluster(folder).running():
+        pass
+
+
+def test_a_server_that_dies_is_started_again_and_one_left_behind_is_stopped(
+    folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(clusters, "WATCHED_EVERY", 0.2)
+    left = Cluster(folder)
+    left.start()  # as a Cavrel that was killed leaves it
+    with Cluster(folder).running() as url:
+        left.crash()
+        for _ in range(100):
+            try:
+                with psycopg.connect(url, connect_timeout=2) as connection:
+                    assert connection.execute("select 1").fetchone() == (1,)
+                    break
+            except psycopg.OperationalError:
+                time.sleep(0.2)
+        else:
+            pytest.fail("it was not started again at its port")
+    with pytest.raises(psycopg.OperationalError), psycopg.connect(url, connect_timeout=2):
+        pass
