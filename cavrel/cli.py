@@ -12,10 +12,11 @@ from cavrel import __version__, catalogue
 from cavrel.core import run as runs
 from cavrel.core import units
 from cavrel.core.analysis import analyse
+from cavrel.core.compare import explained
 from cavrel.core.document import result_document
 from cavrel.core.errors import CavrelError
+from cavrel.core.findings import monte_carlo_remarks, remarks
 from cavrel.core.montecarlo import monte_carlo
-from cavrel.core.remarks import monte_carlo_remarks, remarks
 from cavrel.core.simulate import simulate
 from cavrel.core.slips import find
 
@@ -71,7 +72,7 @@ def analyse_command(file: str, draws: int | None, definition_file: str | None) -
     except ValueError as fault:
         _refuse("--monte-carlo", CavrelError("", str(fault)))
         return
-    flags = (*remarks(analysis, meanings), *monte_carlo_remarks(analysis, drawn))
+    flags = (*explained(analysis, remarks(analysis, meanings)), *monte_carlo_remarks(analysis, drawn))
     document = result_document(analysis, flags, find(analysis, flags), meanings, drawn)
     click.echo(json.dumps(document, indent=2, ensure_ascii=False))
 

@@ -10,7 +10,7 @@ from scipy import stats
 from cavrel import catalogue
 from cavrel.core import run as runs
 from cavrel.core.analysis import analyse
-from cavrel.core.remarks import remarks
+from cavrel.core.findings import remarks
 from cavrel.core.simulate import simulate, truth
 
 
@@ -52,7 +52,7 @@ def cover(experiment: str, many: int, first_seed: int = 0, options: Mapping[str,
             result = analysis.results[name]
             k = stats.t.ppf(0.5 + 0.6827 / 2, result.dof) if math.isfinite(result.dof) else 1.0
             one[name] += abs(result.value - value) <= k * result.u
-            wide[name] += abs(result.value - value) <= result.U95
+            wide[name] += result.interval[0] <= value <= result.interval[1]
     return [Held(shown, name, many, one[name] / many, wide[name] / many, flagged) for name in true]
 
 

@@ -1,6 +1,8 @@
 """Two ways to one number that disagree: which reading is the likeliest cause, and what it would have to be."""
 
 import math
+from collections.abc import Iterable
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -52,9 +54,20 @@ def _other(analysis: Analysis, result: ResultAnalysis) -> str:
     return "the other way"
 
 
-def cause(analysis: Analysis, result: ResultAnalysis) -> str:
-    """The reading whose own uncertainty weighs most in the difference, and what it would have to be; a sentence or none. Takes some thirty
-    analyses, so it is sought where it is read."""
+def explained(analysis: Analysis, flags: Iterable[Flag]) -> tuple[Flag, ...]:
+    """The same remarks, each on two ways that disagree with its likeliest cause. Takes some thirty analyses for each of those, so it is
+    asked for where it is read."""
+    found = []
+    for flag in flags:
+        if flag.code == "apart":
+            why = _cause(analysis, analysis.results[flag.at.partition(".")[2]])
+            flag = replace(flag, say=f"{flag.say} {why}".strip())
+        found.append(flag)
+    return tuple(found)
+
+
+def _cause(analysis: Analysis, result: ResultAnalysis) -> str:
+    """The reading whose own uncertainty weighs most in the difference, and what it would have to be; a sentence or none."""
     assert result.compared is not None
     weights: dict[str, float] = {}
     for index, block in enumerate(analysis.pushes.blocks):

@@ -119,6 +119,7 @@ class _Compiler:
 
         names = [*self.definition.fits, *self.definition.results, *self.definition.predict]
         names += [f"{name}#accepted" for name in self.definition.results]
+        names += [f"check#{i}" for i in range(len(self.definition.checks))]
         return {name: frozenset(behind(name, set())) for name in names}
 
     def _unique_names(self) -> None:
@@ -613,7 +614,9 @@ class _Compiler:
     def _check(self, index: int) -> CheckStep:
         check = self.definition.checks[index]
         place = f"checks.{index}"
+        self.open.append(f"check#{index}")
         _, kind, run = self.formula(check.rule, None, f"{place}.rule", truth=True)
+        self.open.pop()
         if kind.series:
             raise DefinitionError(f"{place}.rule", "this is true or false row by row; say all(...) or any(...)")
         return CheckStep(run, index)

@@ -156,32 +156,20 @@ def _improve(opened: Opened, result: ResultAnalysis) -> str:
 
 def _notes(opened: Opened) -> list[Note]:
     notes = []
-    for slip in opened.slips:
-        flag = next(f for f in opened.flags if f.at == slip.at)
-        acts = margin.of_flag(flag).acts
-        moved = f"With it: {slip.before}. Without it: {slip.after}."
-        notes.append(
-            Note("suspect", flag.title, f"{slip.say} {moved}", slip.at, tuple(a for a in acts if a.act != "go") or acts)
-        )
-    for flag in opened.flags:
-        if flag.code == "apart":
-            why = compare.cause(opened.analysis, opened.analysis.results[flag.at.partition(".")[2]])
-            notes.append(margin.of_flag(replace(flag, say=f"{flag.say} {why}".strip())))
-        elif flag.code == "extrapolated":
-            notes.append(margin.of_flag(flag))
-    for index, holds in opened.analysis.checks.items():
-        check = opened.definition.checks[index]
-        if holds is False and check.level != "note":
-            notes.append(Note("caution", "Against the rule", check.say, check.at))
+    moved = {slip.at: f" With it: {slip.before}. Without it: {slip.after}." for slip in opened.slips}
+    for flag in compare.explained(opened.analysis, margin.findings(opened, ("disagrees", "doubtful"), "caution")):
+        note = margin.of_flag(replace(flag, say=flag.say + moved.get(flag.at, "")))
+        notes.append(replace(note, acts=tuple(a for a in note.acts if a.act != "go")))
+    small = []
     for name, result in opened.analysis.results.items():
         verdict = judge(opened.analysis, result)
-        if verdict.kind != "agrees" or not abs(verdict.percent) < opened.analysis.rules.acceptable:
-            continue
+        if verdict.kind == "agrees" and abs(verdict.percent) < opened.analysis.rules.acceptable:
+            apart = f"{percent(abs(verdict.percent))} % {'apart' if verdict.measured else 'off'}"
+            small.append(f"{opened.definition.results[name].label} {apart}")
+    if small:
         limit = significant(opened.analysis.rules.acceptable, 2)
-        label = opened.definition.results[name].label
-        apart = f"{percent(abs(verdict.percent))} % {'apart' if verdict.measured else 'off'}"
-        text = f"{apart} counts as acceptable in a first course. It says nothing about agreement: that is for the uncertainty."
-        notes.append(Note("good", f"{label}: under {limit} %", text))
+        text = f"{'; '.join(small)}. A first course calls that acceptable; it says nothing about agreement: that is for the uncertainty."
+        notes.append(Note("good", f"Under {limit} %", text))
     return [*notes, *margin.left_out(opened), *margin.remarks_of_bench(opened)]
 
 

@@ -1,6 +1,6 @@
 """The margin: notes set beside what they are about."""
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 
 from cavrel.core.flag import Flag
@@ -8,7 +8,16 @@ from cavrel.core.logbook import in_force
 from cavrel.web.opened import Opened
 from cavrel.web.texts import clock
 
-READING_CODES = ("unreadable", "decimals-fewer", "decimals-more", "implausible", "stands-apart", "miscount")
+READING_CODES = (
+    "unreadable",
+    "two-ways",
+    "not-counted",
+    "decimals-fewer",
+    "decimals-more",
+    "implausible",
+    "stands-apart",
+    "miscount",
+)
 _TONE = {"danger": "danger", "caution": "suspect", "note": "caution"}
 
 
@@ -142,17 +151,24 @@ def cautions(opened: Opened) -> Iterable[Note]:
         yield Note("caution", "Take care", caution.say, key=f"care-{i}")
 
 
+_ORDER = {"danger": 0, "caution": 1, "note": 2}
+
+
+def findings(opened: Opened, but: Collection[str] = (), least: str = "note") -> list[Flag]:
+    """What nobody has answered, the gravest first; without the codes ``but``, and nothing below the level ``least``."""
+    found = [f for f in opened.flags if f.code not in but and _ORDER[f.level] <= _ORDER[least]]
+    return sorted(found, key=lambda f: _ORDER[f.level])
+
+
 def measure_notes(opened: Opened) -> list[Note]:
-    """Beside the table: suspicions about readings and rules first, then decisions, remarks and cautions."""
-    order = {"danger": 0, "caution": 1, "note": 2}
-    flags = [f for f in opened.flags if not f.at.startswith("fits.") and f.code != "off-line"]
-    flags.sort(key=lambda f: order[f.level])
+    """Beside the table: what can hurt someone, then suspicions about readings, rules, fits and results, then decisions and remarks."""
+    about_fits = ("no-fit", "few-points", "foreseen", "not-foreseen", "too-good", "no-extremes", "runs")
     return [
+        *cautions(opened),
         *clashes(opened),
-        *map(of_flag, flags),
+        *map(of_flag, findings(opened, about_fits)),
         *left_out(opened),
         *corrections(opened),
         *remarks_of_bench(opened),
         *answered(opened),
-        *cautions(opened),
     ]

@@ -38,11 +38,27 @@ def _deck(opened: Opened) -> dict[str, Any] | None:
                     "every": _seconds(timer.every),
                     "lasting": _seconds(timer.lasting),
                     "words": f"every {timer.every} for {timer.lasting}" if timer.every else f"wait {timer.lasting}",
-                    "fills": [key for key in step.fills if key in opened.program.input_of],
+                    **_beat(opened, step.fills),
                     "do": step.do,
                 }
             )
     return {"watch": watch, "calls": calls} if watch or calls else None
+
+
+def _beat(opened: Opened, fills: tuple[str, ...]) -> dict[str, Any]:
+    """Where a call's time and its reading go: the set column in a unit of time, and the first one measured."""
+    found: dict[str, Any] = {"time": None, "reads": None}
+    second = units.unit("s").dimension
+    for key in fills:
+        spec = opened.program.input_of.get(key)
+        if spec is None or spec.series is None:
+            continue
+        if spec.role == "set" and spec.unit.dimension == second:
+            decimals = decimals_of(spec.gauge.least_count, spec.unit) if spec.gauge and spec.gauge.least_count else 0
+            found["time"] = {"key": key, "factor": spec.unit.factor, "decimals": decimals}
+        elif spec.role == "measured" and found["reads"] is None:
+            found["reads"] = key
+    return found
 
 
 def _seconds(amount: str | None) -> float:

@@ -13,10 +13,10 @@ from cavrel import catalogue
 from cavrel.core.analysis import Analysis, ResultAnalysis, analyse
 from cavrel.core.definition import Definition
 from cavrel.core.errors import CavrelError
+from cavrel.core.findings import remarks
 from cavrel.core.fitted import FitAnalysis
 from cavrel.core.flag import Flag
 from cavrel.core.logbook import Entry, SheetState, assemble
-from cavrel.core.remarks import remarks
 from cavrel.core.run import RunDocument
 from cavrel.core.slips import Slip, find
 from cavrel.core.steps import Program

@@ -108,16 +108,22 @@ def _notes(opened: Opened, fit: FitAnalysis | None, times: int, drawn_small: boo
             text = f"χ² is {significant(found.chi2, 2)} for {count(found.dof, 'degree')} of freedom. No curvature left, no run of signs."
         else:
             text = "The points scatter evenly about it. No curvature left, no run of signs."
-        word = "Straight" if "intercept" in fit.parameters else "The curve holds"
+        mean = opened.definition.fits[fit.name].model == "mean"
+        word = "Straight" if "intercept" in fit.parameters else "The values agree" if mean else "The curve holds"
         notes.append(Note("good", f"{word} within errors" if found.chi2 is not None else word, text))
     if fit is not None and fit.made and fit.source == "scatter":
         notes.append(
             Note(
                 "caution",
                 "The scatter speaks",
-                "Slope and intercept take their uncertainty from how the points scatter: it is the larger, or the only one known.",
+                f"{_of_what(opened, fit)} from how the points scatter: it is the larger, or the only one known.",
             )
         )
+    if fit is not None and fit.weighted:
+        notes.append(Note("caution", "A weighted mean", "A value known twice as well counts four times as much."))
+    if fit is not None and fit.counted:
+        text = "Each count is taken to scatter by the root of what the curve foretells for it: the likeliest curve for counts (Poisson)."
+        notes.append(Note("good", "Fitted as counts", text))
     if fit is not None and fit.made and times == 1 and drawn_small:
         text = "At this scale they hide behind the dots; the residuals below show them true."
         notes.append(Note("caution", "Error bars too small to see", text))
@@ -130,6 +136,16 @@ def _notes(opened: Opened, fit: FitAnalysis | None, times: int, drawn_small: boo
             )
         )
     return [*notes, *margin.remarks_of_bench(opened)]
+
+
+def _of_what(opened: Opened, fit: FitAnalysis) -> str:
+    """Whose uncertainty, as the subject of a sentence."""
+    names = list(fit.parameters)
+    if opened.definition.fits[fit.name].model == "mean":
+        return "The mean takes its uncertainty"
+    if names == ["slope", "intercept"]:
+        return "Slope and intercept take their uncertainty"
+    return "The slope takes its uncertainty" if names == ["slope"] else "The curve’s parameters take their uncertainty"
 
 
 def _pills(opened: Opened) -> list[tuple[str, str]]:

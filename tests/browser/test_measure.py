@@ -45,12 +45,12 @@ def test_a_run_from_the_shelf_to_a_judged_g(page: Page, server: Server) -> None:
     expect(page.locator("#live-graph .pt")).to_have_count(4)
     expect(page.locator("#notes")).to_contain_text("a decimal is missing")
     page.keyboard.press("Escape")
-    page.keyboard.press("2")
+    page.keyboard.press("Alt+2")
     expect(page.get_by_role("heading", name="Period squared against length")).to_be_visible()
     expect(page.locator(".line-reading .slope")).to_have_text("slope")
     expect(page.locator(".line-reading")).to_contain_text("m/s²")
     page.wait_for_selector("html[data-ready=yes]")
-    page.keyboard.press("3")
+    page.keyboard.press("Alt+3")
     expect(page.locator("#result-g")).to_be_visible()
     expect(page.locator(".value-big").first).to_contain_text(re.compile(r"9\.8\d ± 0\.0\d"))
     expect(page.locator(".verdict").first).to_contain_text("Agrees")
@@ -197,6 +197,7 @@ def test_undo_takes_back_the_last_entry_and_the_logbook_keeps_both(page: Page, n
 
 def test_another_row_and_a_note_by_key(page: Page, new_run: Callable[..., int]) -> None:
     new_run()
+    page.keyboard.press("Escape")  # out of the first cell, where the cursor stands
     page.keyboard.press("a")
     expect(cell(page, "swings.L.9.1")).to_be_visible()
     page.keyboard.press("n")

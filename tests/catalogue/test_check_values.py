@@ -8,9 +8,10 @@ import pytest
 from cavrel import catalogue
 from cavrel.core import run as runs
 from cavrel.core.analysis import Analysis, analyse
+from cavrel.core.compare import explained
+from cavrel.core.findings import remarks
 from cavrel.core.flag import Flag
 from cavrel.core.judge import judge
-from cavrel.core.remarks import remarks
 from cavrel.core.simulate import simulate
 
 G_SCHOOL = {"g": 9.81}
@@ -78,7 +79,9 @@ def test_flier_and_the_radius_that_cannot_be() -> None:
     assert shown(analysis, "F_T") == pytest.approx(1.967, abs=5e-4)
     assert shown(analysis, "theta_F") == pytest.approx(39.2, abs=0.05)
     assert shown(analysis, "theta_r") == pytest.approx(46.7, abs=0.05)
-    apart = [flag for flag in flags(analysis) if flag.code == "apart" and flag.at == "results.theta_F"]
+    apart = [
+        flag for flag in explained(analysis, flags(analysis)) if flag.code == "apart" and flag.at == "results.theta_F"
+    ]
     assert len(apart) == 1
     assert "Radius of the circle" in apart[0].say
     assert "50 cm" in apart[0].say

@@ -9,10 +9,11 @@ from cavrel import catalogue
 from cavrel.cli import main
 from cavrel.core import run as runs
 from cavrel.core.analysis import Analysis, analyse
+from cavrel.core.compare import explained
 from cavrel.core.definition import load
 from cavrel.core.errors import DefinitionError
+from cavrel.core.findings import remarks
 from cavrel.core.judge import judge
-from cavrel.core.remarks import remarks
 from cavrel.core.simulate import simulate
 
 EVERY = [(e, f) for e, d in catalogue.experiments().items() if d.simulate for f in d.simulate.faults]
@@ -92,7 +93,7 @@ def test_a_short_lap_missed_is_often_seen() -> None:
 
 def test_two_ways_that_disagree_name_the_least_certain_reading() -> None:
     analysis = spoilt("balanced-rule", "twice", 1)
-    apart = [flag for flag in remarks(analysis) if flag.code == "apart"]
+    apart = [flag for flag in explained(analysis, remarks(analysis)) if flag.code == "apart"]
     assert apart
     assert "Mark over the pivot" in apart[0].say or "Mark from which the load hangs" in apart[0].say
 

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 from scipy import optimize, special, stats
 
+from cavrel.core.findings import remarks
 from cavrel.core.judge import judge
-from cavrel.core.remarks import remarks
 from tests.core.machine import columns, program, run
 
 T = np.arange(12) * 15.0 + 7.5

@@ -12,10 +12,10 @@ from cavrel.core import definition as definitions
 from cavrel.core.analysis.binding import combination
 from cavrel.core.document import result_document
 from cavrel.core.errors import DefinitionError, RunError
+from cavrel.core.findings import monte_carlo_remarks, remarks
 from cavrel.core.judge import judge
 from cavrel.core.montecarlo import monte_carlo
 from cavrel.core.program import compile_program
-from cavrel.core.remarks import monte_carlo_remarks, remarks
 from tests.core.machine import columns, curve, definition, program, run
 
 RNG = np.random.default_rng(5)

@@ -7,9 +7,9 @@ import pytest
 from cavrel.core import run as runs
 from cavrel.core.accepted import Accepted
 from cavrel.core.analysis import analyse
+from cavrel.core.findings import remarks
 from cavrel.core.flag import Flag
 from cavrel.core.judge import judge
-from cavrel.core.remarks import remarks
 from cavrel.core.rounding import concise, fixed, in_step, percent, significant, with_u
 from cavrel.core.slips import find
 from cavrel.core.steps import Program

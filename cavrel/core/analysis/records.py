@@ -173,6 +173,13 @@ class Analysis:
         """What a formula reads that is not part of the program's own steps."""
         return Environment(self.nominal, self.sheet.keep)
 
+    def begun(self, name: str) -> bool:
+        """Whether any of the readings behind a fit, result or rule (``check#0``) was taken; true for what rests on none."""
+        needs = self.program.needs.get(name, frozenset())
+        return not needs or any(
+            np.isfinite(self.nominal[key]).any() for key in needs if not self.program.input_of[key].default
+        )
+
     def laps(self, step: int) -> float:
         """How many laps the timer of a step counts; NaN where it cannot be told."""
         run = self.program.laps.get(step)

@@ -1,11 +1,11 @@
-// The caller: beeps, flashes and moves the cursor on at every interval; or lets a wait pass. It keeps its start, so that a reload of the
-// page does not lose the beat.
+// The caller: beeps, flashes and moves the cursor on at every interval; or lets a wait pass. Beat n belongs to row n after the row it was
+// started at, whether or not its reading was taken: a missed one leaves a gap. It keeps its start, so that a reload loses no beat.
 import { keep } from "./keep.js";
-import { enter, fillable } from "./sheet.js";
+import { cell, commit, enter } from "./sheet.js";
 
 const KEY = `cavrel.caller.${document.body.dataset.store}.${document.body.dataset.run}`;
 let box, calls;
-let running = null; // { index, started } in epoch milliseconds
+let running = null; // { index, started, row } with the start in epoch milliseconds
 let called = 0;
 let frame = 0;
 
@@ -40,14 +40,32 @@ function beep() {
   } catch { /* a silent room: the flash still shows */ }
 }
 
+const inRow = (key, row) => (key ? cell(`${key}.${row}.1`) : null);
+
+/** The first row that nothing was read in yet: where the first beat goes. */
+function firstRow() {
+  const now = chosen();
+  for (let row = 1; inRow(now.reads, row); row += 1) if (!inRow(now.reads, row).value.trim()) return row;
+  return 1;
+}
+
 function call(n) {
+  const now = chosen();
   beep();
   box.classList.remove("calling");
   void box.offsetWidth; // lets the flash start anew
   box.classList.add("calling");
-  by("call-said").textContent = chosen().kind === "wait" ? "the wait is over" : `read now: number ${n + 1}`;
-  const next = fillable(chosen().fills).filter((i) => !i.placeholder).find((i) => !i.value.trim());
-  if (next && chosen().kind !== "wait") enter(next);
+  by("call-said").textContent = now.kind === "wait" ? "the wait is over" : `read now: number ${n + 1}`;
+  if (now.kind === "wait") return;
+  const row = running.row + n;
+  const time = inRow(now.time?.key, row);
+  if (time && !time.value.trim()) {
+    time.value = ((n * now.every) / now.time.factor).toFixed(now.time.decimals);
+    commit(time, { by: "caller" });
+  }
+  const reading = inRow(now.reads, row);
+  if (reading) enter(reading);
+  else if (now.reads) keep("rows", `rows:${now.reads.split(".")[0]}`, { count: row }); // the table grows with the beat
 }
 
 function show() {
@@ -85,6 +103,7 @@ function finish() {
 function press() {
   if (running) return finish();
   running = { index: Number(by("call-which")?.value ?? 0), started: Date.now() };
+  running.row = firstRow();
   called = 0;
   remember();
   keep("timer", "timer:", { call: chosen().words });
@@ -99,7 +118,7 @@ export function start() {
   try {
     running = JSON.parse(localStorage.getItem(KEY) ?? "null");
   } catch { running = null; }
-  if (running && !calls[running.index]) running = null;
+  if (running && (!calls[running.index] || !running.row)) running = null;
   if (running) {
     const gone = (Date.now() - running.started) / 1000;
     called = chosen().kind === "wait" ? 0 : Math.floor(gone / chosen().every);

@@ -12,6 +12,7 @@ if (document.body.dataset.run) {
   ]);
   startMargin();
   startKeys();
+  (await import("./room.js")).start();
   if (document.body.dataset.page === "measure") {
     const [{ start: startSheet }, { start: startWatch }, { start: startCaller }] = await Promise.all([
       import("./sheet.js"), import("./watch.js"), import("./caller.js"),

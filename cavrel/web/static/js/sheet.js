@@ -26,13 +26,34 @@ function rows(table) {
 
 function down(input, step) {
   const table = input.closest("table");
-  if (!table) return;
+  if (!table) return onward(input, step);
   const grid = rows(table);
   const y = grid.findIndex((row) => row.includes(input));
   const x = grid[y].indexOf(input);
   const target = grid[y + step]?.[x] ?? (step > 0 ? grid[0][x + 1] : grid[grid.length - 1][x - 1]);
+  if (target && (step < 0 || grid[y + step]?.[x] || !target.value.trim())) enter(target);
+  else onward(input, step);
+}
+
+const everyCell = () => [...document.querySelectorAll("#tables input[data-slot]")];
+
+/** On to what is missing next, in the order of the page: between fields, tables and back to the gaps before. */
+function onward(input, step) {
+  const all = everyCell();
+  const at = all.indexOf(input);
+  if (step < 0) return all[at - 1] ? enter(all[at - 1]) : input.blur();
+  const empty = (i) => !i.value.trim() && i !== input && !i.placeholder;
+  const target = all.slice(at + 1).find(empty) ?? all.find(empty);
   if (target) enter(target);
   else input.blur();
+}
+
+/** Tab goes from cell to cell in the order of typing; what stands between them (row numbers, links) comes after. */
+function sideways(input, step) {
+  const all = everyCell();
+  const target = all[all.indexOf(input) + step];
+  if (target) enter(target);
+  return Boolean(target);
 }
 
 export function enter(input) {
@@ -100,6 +121,8 @@ export function start() {
       event.preventDefault();
       commit(input);
       down(input, event.shiftKey ? -1 : 1);
+    } else if (event.key === "Tab" && !event.ctrlKey && !event.altKey && !event.metaKey) {
+      if (sideways(input, event.shiftKey ? -1 : 1)) event.preventDefault();
     } else if (event.key === "ArrowDown" || event.key === "ArrowUp") {
       event.preventDefault();
       down(input, event.key === "ArrowDown" ? 1 : -1);
@@ -139,5 +162,10 @@ export function start() {
       input.focus();
       input.value = text;
     }
+  }
+  // The cursor stands where the next reading goes; a finger would only get its keyboard in the way.
+  if (document.activeElement === document.body && matchMedia("(pointer: fine)").matches && !location.hash) {
+    const first = everyCell().find((i) => !i.value.trim() && !i.placeholder) ?? everyCell().find((i) => !i.value.trim());
+    first?.focus({ preventScroll: true });
   }
 }

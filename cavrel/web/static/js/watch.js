@@ -159,7 +159,10 @@ export function start() {
     press(event);
   });
   document.addEventListener("focusin", (event) => {
-    if (started === null && fillable(fills).includes(event.target)) {
+    if (!event.target.matches?.("input[data-slot]")) return;
+    const timed = fillable(fills).includes(event.target);
+    deck.classList.toggle("folded", started === null && !timed);
+    if (started === null && timed) {
       target = event.target.dataset.slot;
       show();
     }

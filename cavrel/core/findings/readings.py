@@ -1,27 +1,21 @@
-"""What stands in the margin: suspicions, checks that fail, fits that do not hold. Nothing here alters a reading."""
+"""What is odd about readings: decimals, sizes, trials that stand apart, counts that cannot be."""
 
 import math
-from collections.abc import Mapping
-from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import special
 
-from cavrel.core import compare, units
+from cavrel.core import units
 from cavrel.core.analysis import Analysis
 from cavrel.core.components import resolution_u
-from cavrel.core.fitted import FitAnalysis
 from cavrel.core.flag import Flag
 from cavrel.core.formula.evaluate import Environment
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
-from cavrel.core.montecarlo import MonteCarlo
 from cavrel.core.reading import Reading, decimals_of
-from cavrel.core.rounding import MINUS, fixed, significant
+from cavrel.core.rounding import fixed, significant
 from cavrel.core.sheet import InputReadings
 from cavrel.core.steps import Input
-from cavrel.core.straighten import LineMeaning
 
 Array = NDArray[np.float64]
 
@@ -31,15 +25,21 @@ one is."""
 MISCOUNTED = 4.5
 """A timing this far out is remarked on where the distance is a whole lap."""
 _FEW = 4.0
-_ODD_POINT = 0.001
-_BENT = 0.001
-_ALPHA_FIT = 0.001
-_OFF_ORIGIN = 0.001
 
 
-def remarks(analysis: Analysis, meanings: Mapping[str, LineMeaning] | None = None) -> tuple[Flag, ...]:
-    """Everything worth saying about ``analysis``, readings first, then fits. ``meanings``: what the law says of each line."""
-    flags: list[Flag] = []
+def of_readings(analysis: Analysis) -> list[Flag]:
+    """Everything worth saying about single readings."""
+    flags = _unreadable(analysis)
+    for readings in analysis.sheet.inputs:
+        flags += _understood(readings)
+        flags += _decimals(readings)
+        flags += _implausible(analysis, readings)
+        flags += _apart(analysis, readings)
+    return flags
+
+
+def _unreadable(analysis: Analysis) -> list[Flag]:
+    flags = []
     for fault in analysis.sheet.faults:
         entry = analysis.program.input_of[fault.key]
         flags.append(
@@ -52,28 +52,7 @@ def remarks(analysis: Analysis, meanings: Mapping[str, LineMeaning] | None = Non
                 seen=fault.text,
             )
         )
-    for readings in analysis.sheet.inputs:
-        flags += _understood(readings)
-        flags += _decimals(readings)
-        flags += _implausible(analysis, readings)
-        flags += _apart(analysis, readings)
-    flags += _checks(analysis)
-    flags += compare.apart(analysis)
-    flags += _predictions(analysis)
-    for fit in analysis.fits.values():
-        flags += _fit(analysis, fit, (meanings or {}).get(fit.name))
-    if len(analysis.program.definition.series) > 1:
-        flags = [_in_table(analysis, flag) for flag in flags]
-    # Two fits over one table see the same odd row: it is said once.
-    return tuple({(flag.code, flag.at): flag for flag in reversed(flags)}.values())[::-1]
-
-
-def _in_table(analysis: Analysis, flag: Flag) -> Flag:
-    """Where an experiment has several tables, a remark on a row says which."""
-    series = analysis.program.definition.series.get(flag.at.partition(".")[0])
-    if series is None:
-        return flag
-    return replace(flag, title=f"{series.short}, {flag.title[0].lower()}{flag.title[1:]}")
+    return flags
 
 
 def _at(entry: Input, row: int, trial: int) -> str:
@@ -186,8 +165,10 @@ def _apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
     spec, values = readings.spec, readings.values
     present = ~np.isnan(values)
     k = present.sum(axis=1)
-    if spec.exact or not (k > 2).any():
+    if spec.exact or spec.count or not (k > 1).any():
         return []
+    if not (k > 2).any():
+        return _two_apart(analysis, readings)
     middle = np.array([np.median(row[~np.isnan(row)]) if n else np.nan for row, n in zip(values, k, strict=True)])
     typical = [_deviations(row[~np.isnan(row)]) for row, n in zip(values, k, strict=True) if n > 2]
     deviations = np.concatenate(typical)
@@ -195,7 +176,7 @@ def _apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
     if spec.gauge is not None:
         declared = math.hypot(spec.gauge.reaction or 0.0, spec.gauge.placement or 0.0)
     if len(deviations) < 6 and not declared:
-        return []
+        return _few_apart(analysis, readings)
     robust = float(np.median(deviations))
     many = k > 2
     if many.sum() > 2:
@@ -217,6 +198,61 @@ def _apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
             flags.append(
                 _apart_flag(analysis, readings, int(i) + 1, int(j) + 1, distance, float(np.median(others)), scale)
             )
+    return flags
+
+
+FAR_BY_INSTRUMENT = 12.0
+"""Two or three readings of one thing so many times what their instrument declares apart, and by more than `FAR_SHARE` of themselves, are
+asked about: their own scatter is no measure."""
+FAR_SHARE = 0.05
+
+
+def _declared(analysis: Analysis, readings: InputReadings) -> float:
+    """What one reading may be off by the instrument's own word, SI."""
+    gauge = readings.spec.gauge
+    steps = readings.step[np.isfinite(readings.step)]
+    step = gauge.least_count if gauge is not None and gauge.least_count else float(steps.max()) if len(steps) else 0.0
+    own = math.hypot(gauge.reaction or 0.0, gauge.placement or 0.0) if gauge is not None else 0.0
+    return math.hypot(own, float(resolution_u(step, analysis.rules)))
+
+
+def _far(distance: float, size: float, declared: float) -> bool:
+    return declared > 0 and distance > FAR_BY_INSTRUMENT * declared and distance > FAR_SHARE * abs(size)
+
+
+def _few_apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
+    """Of a few readings of one thing, one far from the others by what the instrument declares."""
+    flags, declared = [], _declared(analysis, readings)
+    for i, row in enumerate(readings.values):
+        known = np.flatnonzero(~np.isnan(row))
+        if len(known) < 3:
+            continue
+        middle = float(np.median(row[known]))
+        worst = int(known[np.argmax(np.abs(row[known] - middle))])
+        others = row[known[known != worst]]
+        distance = float(row[worst] - np.median(others))
+        # The others agree among themselves: it is this one that stands apart.
+        if np.ptp(others) < 0.3 * abs(distance) and _far(abs(distance), middle, declared):
+            flags.append(
+                _apart_flag(analysis, readings, i + 1, worst + 1, distance, float(np.median(others)), declared)
+            )
+    return flags
+
+
+def _two_apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
+    """Two readings of one thing that cannot both be right."""
+    flags, declared, spec = [], _declared(analysis, readings), readings.spec
+    for i, row in enumerate(readings.values):
+        known = np.flatnonzero(~np.isnan(row))
+        if len(known) != 2 or not _far(float(np.ptp(row[known])), float(np.abs(row[known]).max()), declared):
+            continue
+        place = (i + 1, int(known[1]) + 1)
+        texts = [readings.readings[(i + 1, int(j) + 1)].text for j in known]
+        say = (
+            f"{texts[0]} and {texts[1]} {spec.unit.pretty}".strip() + " cannot both be right. A third one tells which."
+        )
+        title = f"{_where(spec, *place)}: two that differ"
+        flags.append(Flag("stands-apart", "caution", _at(spec, *place), title, say, _out(spec, *place), seen=texts[1]))
     return flags
 
 
@@ -287,214 +323,3 @@ def _miscount(
         return None
     words = {1: f"one {spec.timer.lap}", 2: f"two {spec.timer.plural}", 3: f"three {spec.timer.plural}"}
     return int(laps) + missed, int(laps), spec.timer.plural, words[abs(missed)]
-
-
-def _checks(analysis: Analysis) -> list[Flag]:
-    flags = []
-    for index, holds in analysis.checks.items():
-        if holds is False:
-            check = analysis.program.definition.checks[index]
-            flags.append(Flag(f"check-{index}", check.level, check.at, "Against the rule", check.say))
-    return flags
-
-
-def _predictions(analysis: Analysis) -> list[Flag]:
-    """Predictions for an x outside what was measured."""
-    flags = []
-    for found in analysis.predictions.values():
-        if found.outside:
-            label = analysis.program.definition.predict[found.name].label
-            say = (
-                f"{label} is read off the curve where nothing was measured. The interval holds only if the same law holds there: "
-                "measure nearer, or test the prediction."
-            )
-            flags.append(Flag("extrapolated", "caution", f"predict.{found.name}", "Outside the measured range", say))
-    return flags
-
-
-def monte_carlo_remarks(analysis: Analysis, drawn: Mapping[str, MonteCarlo]) -> tuple[Flag, ...]:
-    """Where the distributions say something else than the linear budget (JCGM 101:2008, 8.1), or the draws are too few to tell."""
-    flags = []
-    for name, found in drawn.items():
-        at, label = f"results.{name}", analysis.program.definition.results[name].label
-        if found.lost:
-            say = f"{found.lost} of {found.draws} draws give no value of {label.lower()}: its formula leaves its domain near these readings."
-            flags.append(Flag("draws-lost", "caution", at, "Some draws have no result", say))
-        if not found.stable:
-            flags.append(
-                Flag(
-                    "unstable",
-                    "note",
-                    at,
-                    "More draws needed",
-                    f"The interval of {label.lower()} still moves in its last figure.",
-                )
-            )
-        elif not found.agrees:
-            unit = analysis.results[name].unit
-            limit = f"{significant(found.tolerance / unit.factor, 1)} {unit.pretty}".strip()
-            say = (
-                f"The 95 % interval by distributions differs from the linear one by more than {limit}. "
-                "The model bends, or a distribution is lopsided: believe the distributions."
-            )
-            flags.append(Flag("not-linear", "caution", at, "The linear budget is not enough", say))
-    return tuple(flags)
-
-
-def _foreseen(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Flag]:
-    """What the bench foresaw of the graph, against what the definition expects."""
-    said = analysis.run.expected.get(fit.name)
-    right = analysis.program.definition.fits[fit.name].expect
-    if said is None or right is None:
-        return []
-    if said == right:
-        return [Flag("foreseen", "note", at, f"You foresaw: {said}", "So it is.")]
-    return [
-        Flag("not-foreseen", "note", at, f"You foresaw: {said}", f"The law says {right}. What made the difference?")
-    ]
-
-
-def _fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) -> list[Flag]:
-    at = f"fits.{fit.name}"
-    if not fit.made:
-        return [Flag("no-fit", "note", at, "No line yet", f"{fit.reason[0].upper()}{fit.reason[1:]}.")]
-    if analysis.program.definition.fits[fit.name].sketch:
-        return _foreseen(analysis, fit, at)
-    flags: list[Flag] = []
-    found = fit.diagnostics
-    assert found is not None
-    series = analysis.program.fits[fit.name].series
-    if found.dof < 2 and fit.theta.size > 1:
-        flags.append(
-            Flag(
-                "few-points",
-                "note",
-                at,
-                f"Only {len(fit.rows)} points",
-                "A curve through so few points cannot show that it is wrong. Add a setting.",
-            )
-        )
-    flags += _odd_points(fit, series)
-    odd = bool(flags) and flags[-1].code == "off-line"
-    if found.curvature_p is not None and found.curvature_p < _BENT and not odd:
-        way = "up" if found.curvature_sign > 0 else "down"
-        flags.append(
-            Flag(
-                "curved",
-                "caution",
-                at,
-                f"The points bend {way}",
-                "A straight line leaves a curve behind. Try other axes, or look for what changed along the table.",
-            )
-        )
-    if found.p is not None and found.p < _ALPHA_FIT and not odd:
-        flags.append(
-            Flag(
-                "scatter",
-                "caution",
-                at,
-                "More scatter than the error bars allow",
-                f"χ² is {significant(found.chi2 or 0.0, 2)} for {found.dof} degrees of freedom. "
-                "Something is less certain than stated; the scatter is used instead.",
-            )
-        )
-    if found.p is not None and found.dof >= 3 and found.p > 1 - 1e-4:
-        flags.append(
-            Flag(
-                "too-good",
-                "note",
-                at,
-                "Too good to be chance",
-                f"χ² is only {significant(found.chi2 or 0.0, 2)} for {found.dof} degrees of freedom. "
-                "Are the uncertainties stated too wide, or readings smoothed?",
-            )
-        )
-    if found.runs_p is not None and found.runs_p < _BENT and not any(f.code == "curved" for f in flags):
-        flags.append(
-            Flag(
-                "runs",
-                "note",
-                at,
-                "Residuals keep to one side",
-                "Neighbouring points err together. Something drifted, or the shape is not a line.",
-            )
-        )
-    flags += _intercept(analysis, fit, meaning, at)
-    if (
-        analysis.rules.fit_uncertainty == "extreme_lines"
-        and fit.source != "extreme lines"
-        and "intercept" in fit.parameters
-    ):
-        say = "Steepest and shallowest lines cannot be drawn; the slope takes the larger of scatter and error bars instead."
-        flags.append(Flag("no-extremes", "note", at, "No line passes through all error boxes", say))
-    return flags + _foreseen(analysis, fit, at)
-
-
-def _odd_points(fit: FitAnalysis, series: str) -> list[Flag]:
-    """Points too far from the line for their number (Student's t of the deleted residual, Bonferroni over the points)."""
-    found = fit.diagnostics
-    assert found is not None
-    n, dof = len(fit.rows), found.dof
-    if dof < 2:
-        return []
-    t = found.standardised
-    if found.chi2 is None or found.chi2 > dof:
-        scale = 1.0 if found.chi2 is None else found.chi2 / dof
-        squares = np.minimum(t**2 / scale, dof * (1 - 1e-12))
-        t = np.sign(t) * np.sqrt(squares * (dof - 1) / (dof - squares))
-        p = 2 * special.stdtr(dof - 1, -np.abs(t))
-    else:
-        p = _two_sided(np.abs(t), found.behind)
-    worst = int(np.argmin(p))
-    if p[worst] * n > _ODD_POINT:
-        return []
-    row = int(fit.rows[worst]) + 1
-    side = "above" if found.residuals[worst] > 0 else "below"
-    return [
-        Flag(
-            "off-line",
-            "caution",
-            f"{series}.{row}",
-            f"Row {row} stands off the line",
-            f"It lies {significant(abs(float(t[worst])), 2)} standard deviations {side} the line of the others. "
-            "Look at its readings and its setting again.",
-            row_out=(series, row),
-        )
-    ]
-
-
-def _two_sided(t: Array | float, dof: float) -> Array:
-    """Chance of so large a deviation either way: Student's, or normal where ``dof`` is infinite."""
-    if not math.isfinite(dof):
-        return np.asarray(special.erfc(np.asarray(t) / math.sqrt(2)))
-    return np.asarray(2 * special.stdtr(dof, -np.asarray(t)))
-
-
-def _intercept(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None, at: str) -> list[Flag]:
-    """The law sends the line through the origin, but the readings do not."""
-    if meaning is None or not meaning.through_origin or "intercept" not in fit.parameters:
-        return []
-    intercept, found = fit.parameters["intercept"], fit.diagnostics
-    assert found is not None
-    if not intercept.u > 0 or found.dof < 1:
-        return []
-    z = intercept.value / intercept.u
-    p = (
-        float(2 * special.stdtr(found.dof, -abs(z)))
-        if fit.source == "scatter"
-        else float(_two_sided(abs(z), found.behind))
-    )
-    if p > _OFF_ORIGIN:
-        return []
-    sign = MINUS if intercept.value < 0 else "+"
-    size = significant(abs(intercept.value), 2)
-    return [
-        Flag(
-            "intercept",
-            "caution",
-            at,
-            "The line misses the origin",
-            f"It crosses at {sign}{size} {intercept.unit.pretty}, {significant(abs(z), 2)} standard uncertainties from the zero that the law wants. "
-            "Look for an offset left out or taken off twice, or a zero that was not checked.",
-        )
-    ]

@@ -1,0 +1,185 @@
+"""What is odd about a fit: bends, scatter, points off the line, an intercept that should not be."""
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import special
+
+from cavrel.core.analysis import Analysis
+from cavrel.core.fitted import FitAnalysis
+from cavrel.core.flag import Flag
+from cavrel.core.rounding import MINUS, significant
+from cavrel.core.straighten import LineMeaning
+
+Array = NDArray[np.float64]
+
+_ODD_POINT = 0.001
+_BENT = 0.001
+_ALPHA_FIT = 0.001
+_OFF_ORIGIN = 0.001
+_PERHAPS, _FAR = 0.01, 4.0
+"""An intercept this far off, in standard uncertainties, is spoken of as a maybe where few rows leave chance more room."""
+
+
+def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) -> list[Flag]:
+    at, model = f"fits.{fit.name}", analysis.program.fits[fit.name].model
+    if not fit.made:
+        waits = analysis.waits.get(fit.name, ())
+        say = f"{fit.reason[0].upper()}{fit.reason[1:]}."
+        if waits:
+            say = f"It waits for {', '.join(f'“{label}”' for label in waits)}."
+        curve = {"line": "line", "proportional": "line", "mean": "mean"}.get(model, "curve")
+        return [Flag("no-fit", "note", at, f"No {curve} yet", say)]
+    if analysis.program.definition.fits[fit.name].sketch:
+        return _foreseen(analysis, fit, at)
+    flags: list[Flag] = []
+    found = fit.diagnostics
+    assert found is not None
+    series = analysis.program.fits[fit.name].series
+    if found.dof < 2 and fit.theta.size > 1:
+        flags.append(
+            Flag(
+                "few-points",
+                "note",
+                at,
+                f"Only {len(fit.rows)} points",
+                "A curve through so few points cannot show that it is wrong. Add a setting.",
+            )
+        )
+    flags += _odd_points(fit, series)
+    odd = bool(flags) and flags[-1].code == "off-line"
+    if found.curvature_p is not None and found.curvature_p < _BENT and not odd:
+        way = "up" if found.curvature_sign > 0 else "down"
+        flags.append(
+            Flag(
+                "curved",
+                "caution",
+                at,
+                f"The points bend {way}",
+                "A straight line leaves a curve behind. Try other axes, or look for what changed along the table.",
+            )
+        )
+    if found.p is not None and found.p < _ALPHA_FIT and not odd:
+        flags.append(
+            Flag(
+                "scatter",
+                "caution",
+                at,
+                "The values differ by more than they should"
+                if model == "mean"
+                else "More scatter than the error bars allow",
+                f"χ² is {significant(found.chi2 or 0.0, 2)} for {found.dof} degrees of freedom. "
+                "Something is less certain than stated; the scatter is used instead.",
+            )
+        )
+    if found.p is not None and found.dof >= 3 and found.p > 1 - 1e-4:
+        flags.append(
+            Flag(
+                "too-good",
+                "note",
+                at,
+                "Too good to be chance",
+                f"χ² is only {significant(found.chi2 or 0.0, 2)} for {found.dof} degrees of freedom. "
+                "Are the uncertainties stated too wide, or readings smoothed?",
+            )
+        )
+    if found.runs_p is not None and found.runs_p < _BENT and not any(f.code == "curved" for f in flags):
+        flags.append(
+            Flag(
+                "runs",
+                "note",
+                at,
+                "Residuals keep to one side",
+                "Neighbouring points err together. Something drifted, or the shape is not a line.",
+            )
+        )
+    flags += _intercept(analysis, fit, meaning, at)
+    if (
+        analysis.rules.fit_uncertainty == "extreme_lines"
+        and fit.source != "extreme lines"
+        and "intercept" in fit.parameters
+    ):
+        say = "Steepest and shallowest lines cannot be drawn; the slope takes the larger of scatter and error bars instead."
+        flags.append(Flag("no-extremes", "note", at, "No line passes through all error boxes", say))
+    return flags + _foreseen(analysis, fit, at)
+
+
+def _foreseen(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Flag]:
+    """What the bench foresaw of the graph, against what the definition expects."""
+    said = analysis.run.expected.get(fit.name)
+    right = analysis.program.definition.fits[fit.name].expect
+    if said is None or right is None:
+        return []
+    if said == right:
+        return [Flag("foreseen", "note", at, f"You foresaw: {said}", "So it is.")]
+    return [
+        Flag("not-foreseen", "note", at, f"You foresaw: {said}", f"The law says {right}. What made the difference?")
+    ]
+
+
+def _odd_points(fit: FitAnalysis, series: str) -> list[Flag]:
+    """Points too far from the line for their number (Student's t of the deleted residual, Bonferroni over the points)."""
+    found = fit.diagnostics
+    assert found is not None
+    n, dof = len(fit.rows), found.dof
+    if dof < 2:
+        return []
+    t = found.standardised
+    if found.chi2 is None or found.chi2 > dof:
+        scale = 1.0 if found.chi2 is None else found.chi2 / dof
+        squares = np.minimum(t**2 / scale, dof * (1 - 1e-12))
+        t = np.sign(t) * np.sqrt(squares * (dof - 1) / (dof - squares))
+        p = 2 * special.stdtr(dof - 1, -np.abs(t))
+    else:
+        p = _two_sided(np.abs(t), found.behind)
+    worst = int(np.argmin(p))
+    if p[worst] * n > _ODD_POINT:
+        return []
+    row = int(fit.rows[worst]) + 1
+    side = "above" if found.residuals[worst] > 0 else "below"
+    return [
+        Flag(
+            "off-line",
+            "caution",
+            f"{series}.{row}",
+            f"Row {row} stands off the line",
+            f"It lies {significant(abs(float(t[worst])), 2)} standard deviations {side} the line of the others. "
+            "Look at its readings and its setting again.",
+            row_out=(series, row),
+        )
+    ]
+
+
+def _two_sided(t: Array | float, dof: float) -> Array:
+    """Chance of so large a deviation either way: Student's, or normal where ``dof`` is infinite."""
+    if not math.isfinite(dof):
+        return np.asarray(special.erfc(np.asarray(t) / math.sqrt(2)))
+    return np.asarray(2 * special.stdtr(dof, -np.asarray(t)))
+
+
+def _intercept(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None, at: str) -> list[Flag]:
+    """The law sends the line through the origin, but the readings do not."""
+    if meaning is None or not meaning.through_origin or "intercept" not in fit.parameters:
+        return []
+    intercept, found = fit.parameters["intercept"], fit.diagnostics
+    assert found is not None
+    if not intercept.u > 0 or found.dof < 1:
+        return []
+    z = intercept.value / intercept.u
+    p = (
+        float(2 * special.stdtr(found.dof, -abs(z)))
+        if fit.source == "scatter"
+        else float(_two_sided(abs(z), found.behind))
+    )
+    if p > _OFF_ORIGIN and (p > _PERHAPS or abs(z) < _FAR):
+        return []
+    sign = MINUS if intercept.value < 0 else "+"
+    size = significant(abs(intercept.value), 2)
+    crossing = f"It crosses at {sign}{size} {intercept.unit.pretty}".strip()
+    crossing += f", {significant(abs(z), 2)} standard uncertainties from the zero that the law wants."
+    look = "Look for an offset left out or taken off twice, or a zero that was not checked."
+    if p <= _OFF_ORIGIN:
+        return [Flag("intercept", "caution", at, "The line misses the origin", f"{crossing} {look}")]
+    few = f"With so few rows chance does that once in {significant(1 / p, 1)} times: take more, or look already. {look}"
+    return [Flag("intercept-perhaps", "note", at, "The line may miss the origin", f"{crossing} {few}")]

@@ -1,0 +1,108 @@
+"""What is odd about results: rules that do not hold, verdicts, ranges, predictions, distributions."""
+
+import math
+from collections.abc import Mapping
+
+from cavrel.core.analysis import Analysis, ResultAnalysis
+from cavrel.core.flag import Flag
+from cavrel.core.judge import judge
+from cavrel.core.montecarlo import MonteCarlo
+from cavrel.core.rounding import significant
+
+POWER_OF_TEN = 0.04
+"""A result is said to be a power of ten off where the logarithm of its ratio to the accepted value lies within this of a whole number."""
+
+
+def of_results(analysis: Analysis) -> list[Flag]:
+    """Everything worth saying about rules, results and predictions."""
+    flags = _checks(analysis)
+    for result in analysis.results.values():
+        if not result.reason:
+            flags += _size(analysis, result) or _verdict(analysis, result)
+    return [*flags, *_predictions(analysis)]
+
+
+def _size(analysis: Analysis, result: ResultAnalysis) -> list[Flag]:
+    """A result whose size cannot be right, most often for a unit mistaken in a whole column."""
+    label, at = analysis.program.definition.results[result.name].label, f"results.{result.name}"
+    text = result.measured(analysis.rules.rounding).value_text()
+    other = result.accepted
+    ratio = result.value / other.value if other and other.value and math.isfinite(other.value) else math.nan
+    decades = math.log10(ratio) if ratio > 0 else math.nan
+    whole = round(decades) if math.isfinite(decades) else 0
+    if whole and (abs(decades - whole) < POWER_OF_TEN or result.plausible is False):
+        times = f"10{str(abs(whole)).translate(_RAISED)} times" if abs(whole) > 1 else "ten times"
+        side = "too large" if whole > 0 else "too small"
+        say = f"{text} is {times} {side}. A unit mistaken for a whole column does that: centimetres where millimetres stand, grams for kilograms."
+        return [Flag("power-of-ten", "caution", at, f"{label}: a power of ten off", say)]
+    if result.plausible is False:
+        say = f"{text} lies outside all that was ever measured. Look at the units at the heads of the columns, the decimal marks and the counts."
+        return [Flag("implausible-result", "caution", at, f"{label}: {text}?", say)]
+    return []
+
+
+_RAISED = str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹")
+
+
+def _verdict(analysis: Analysis, result: ResultAnalysis) -> list[Flag]:
+    """A result that does not agree with its accepted value; two measured values are spoken of in `compare`."""
+    found = judge(analysis, result)
+    if found.measured or found.kind not in ("disagrees", "doubtful"):
+        return []
+    label = analysis.program.definition.results[result.name].label
+    level = "caution" if found.kind == "disagrees" else "note"
+    head = f"{found.head[0].lower()}{found.head[1:]}".rstrip(".")
+    return [Flag(found.kind, level, f"results.{result.name}", f"{label}: {head}", found.text)]
+
+
+def _checks(analysis: Analysis) -> list[Flag]:
+    flags = []
+    for index, holds in analysis.checks.items():
+        # On an empty sheet a rule has nothing to speak of.
+        if holds is False and analysis.begun(f"check#{index}"):
+            check = analysis.program.definition.checks[index]
+            flags.append(Flag(f"check-{index}", check.level, check.at, "Against the rule", check.say))
+    return flags
+
+
+def _predictions(analysis: Analysis) -> list[Flag]:
+    """Predictions for an x outside what was measured."""
+    flags = []
+    for found in analysis.predictions.values():
+        if found.outside:
+            label = analysis.program.definition.predict[found.name].label
+            say = (
+                f"{label} is read off the curve where nothing was measured. The interval holds only if the same law holds there: "
+                "measure nearer, or test the prediction."
+            )
+            flags.append(Flag("extrapolated", "caution", f"predict.{found.name}", "Outside the measured range", say))
+    return flags
+
+
+def monte_carlo_remarks(analysis: Analysis, drawn: Mapping[str, MonteCarlo]) -> tuple[Flag, ...]:
+    """Where the distributions say something else than the linear budget (JCGM 101:2008, 8.1), or the draws are too few to tell."""
+    flags = []
+    for name, found in drawn.items():
+        at, label = f"results.{name}", analysis.program.definition.results[name].label
+        if found.lost:
+            say = f"{found.lost} of {found.draws} draws give no value of {label.lower()}: its formula leaves its domain near these readings."
+            flags.append(Flag("draws-lost", "caution", at, "Some draws have no result", say))
+        if not found.stable:
+            flags.append(
+                Flag(
+                    "unstable",
+                    "note",
+                    at,
+                    "More draws needed",
+                    f"The interval of {label.lower()} still moves in its last figure.",
+                )
+            )
+        elif not found.agrees:
+            unit = analysis.results[name].unit
+            limit = f"{significant(found.tolerance / unit.factor, 1)} {unit.pretty}".strip()
+            say = (
+                f"The 95 % interval by distributions differs from the linear one by more than {limit}. "
+                "The model bends, or a distribution is lopsided: believe the distributions."
+            )
+            flags.append(Flag("not-linear", "caution", at, "The linear budget is not enough", say))
+    return tuple(flags)
