@@ -175,7 +175,7 @@ def _apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
     declared = 0.0
     if spec.gauge is not None:
         declared = math.hypot(spec.gauge.reaction or 0.0, spec.gauge.placement or 0.0)
-    if len(deviations) < 6 and not declared:
+    if len(deviations) < 6:
         return _few_apart(analysis, readings)
     robust = float(np.median(deviations))
     many = k > 2
@@ -183,7 +183,7 @@ def _apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
         # The median deviation of a few trials is itself loose; the middle one of the rows' own scatters is as little moved by one bad row.
         robust = max(robust, float(np.median(np.nanstd(values[many], axis=1, ddof=1))))
     step = np.nanmax(np.where(present, readings.step, 0.0)) if spec.gauge is None else (spec.gauge.least_count or 0.0)
-    scale = max(robust, declared if len(deviations) < 6 else 0.4 * declared, float(resolution_u(step, analysis.rules)))
+    scale = max(robust, 0.4 * declared, float(resolution_u(step, analysis.rules)))
     flags = []
     for i, j in np.argwhere(present & (k > 2)[:, None]):
         others = values[i][present[i] & (np.arange(values.shape[1]) != j)]
@@ -231,8 +231,10 @@ def _few_apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
         worst = int(known[np.argmax(np.abs(row[known] - middle))])
         others = row[known[known != worst]]
         distance = float(row[worst] - np.median(others))
+        lap = _miscount(analysis, readings.spec, distance, float(np.median(others)), declared)
+        far = _far(abs(distance), middle, declared) or (lap is not None and abs(distance) > MISCOUNTED * declared)
         # The others agree among themselves: it is this one that stands apart.
-        if np.ptp(others) < 0.3 * abs(distance) and _far(abs(distance), middle, declared):
+        if far and np.ptp(others) < 0.3 * abs(distance):
             flags.append(
                 _apart_flag(analysis, readings, i + 1, worst + 1, distance, float(np.median(others)), declared)
             )

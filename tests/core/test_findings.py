@@ -1,0 +1,152 @@
+"""What is said of readings, lines and results, and where nothing is said."""
+
+import pytest
+
+from cavrel import catalogue
+from cavrel.core import run as runs
+from cavrel.core.analysis import Analysis, analyse
+from cavrel.core.findings import remarks
+from cavrel.core.flag import Flag
+from cavrel.core.judge import judge
+from tests.core.machine import program, run
+
+
+def of(experiment: str, **parts: object) -> Analysis:
+    body = {"format": "cavrel-run/1", "experiment": experiment, **parts}
+    return analyse(catalogue.program_of(catalogue.experiments()[experiment]), runs.load(body))
+
+
+def said(analysis: Analysis) -> dict[str, Flag]:
+    meanings = catalogue.meanings_of(analysis.program.definition)
+    return {flag.code: flag for flag in remarks(analysis, meanings)}
+
+
+RULER = program(
+    instruments={
+        "rule": {"label": "rule", "least_count": "1 mm", "placement": "1 mm"},
+        "watch": {"label": "watch", "least_count": "0.01 s", "reaction": "0.1 s"},
+    },
+    quantities={
+        "h": {"label": "Height", "unit": "cm", "instrument": "rule", "repeats": 3},
+        "t": {"label": "Time", "unit": "s", "instrument": "watch", "repeats": 3},
+    },
+)
+
+
+@pytest.mark.parametrize(
+    ("texts", "at"),
+    [
+        ({"h": ["62.0", "62.0", "6.0"]}, "quantities.h"),
+        ({"h": ["62.0", "6.0"]}, "quantities.h"),
+        ({"t": ["24.10", "24.12", "21.70"]}, "quantities.t"),
+    ],
+)
+def test_two_or_three_readings_are_held_against_their_instrument(texts: dict[str, list[str]], at: str) -> None:
+    found = {flag.code: flag for flag in remarks(run(RULER, quantities=texts))}
+    assert found["stands-apart"].at == at
+
+
+@pytest.mark.parametrize(
+    "texts", [{"h": ["62.0", "62.3", "61.8"]}, {"h": ["62.0", "62.4"]}, {"t": ["24.10", "24.35", "23.90"]}]
+)
+def test_readings_as_they_scatter_are_left_alone(texts: dict[str, list[str]]) -> None:
+    assert [flag.code for flag in remarks(run(RULER, quantities=texts)) if flag.level != "note"] == []
+
+
+def test_a_unit_mistaken_for_a_whole_column_is_said_first() -> None:
+    """Edges of a block in centimetres where millimetres stand: the density comes out a thousand times too large."""
+    made = program(
+        quantities={"a": {"label": "a", "unit": "mm"}, "m": {"label": "m", "unit": "g"}},
+        results={
+            "rho": {
+                "label": "Density",
+                "formula": "m/a^3",
+                "unit": "g/cm^3",
+                "accepted": "0.93[g/cm^3]",
+                "below": "It floats",
+                "above": "It sinks",
+                "range": "0.1[g/cm^3] <= rho <= 25[g/cm^3]",
+            }
+        },
+    )
+    wrong = run(made, quantities={"a": "3.10 ± 0.01", "m": "27.7 ± 0.1"})
+    found = {flag.code: flag for flag in remarks(wrong)}["power-of-ten"]
+    assert "10³ times too large" in found.say
+    assert found.at == "results.rho"
+    right = run(made, quantities={"a": "31.0 ± 0.1", "m": "27.7 ± 0.1"})
+    assert "power-of-ten" not in {flag.code for flag in remarks(right)}
+
+
+def test_a_result_outside_its_range_is_asked_about() -> None:
+    analysis = of("speed-of-sound")
+    assert "implausible-result" not in said(analysis)
+    made = program(
+        quantities={"a": {"label": "a", "unit": "m"}},
+        results={"r": {"label": "Length", "formula": "a", "range": "1[m] <= r <= 2[m]"}},
+    )
+    found = {flag.code for flag in remarks(run(made, quantities={"a": "3.3 ± 0.1"}))}
+    assert found == {"implausible-result"}
+
+
+def test_a_verdict_that_disagrees_is_a_finding_like_any_other() -> None:
+    made = program(
+        quantities={"a": {"label": "a", "unit": "m"}},
+        results={"r": {"label": "Length", "formula": "a", "accepted": "2[m]"}},
+    )
+    analysis = run(made, quantities={"a": "1.50 ± 0.01"})
+    found = {flag.code: flag for flag in remarks(analysis)}["disagrees"]
+    assert (found.level, found.at) == ("caution", "results.r")
+    assert judge(analysis, analysis.results["r"]).text == found.say
+    assert remarks(run(made, quantities={"a": "2.00 ± 0.01"})) == ()
+
+
+def test_an_intercept_of_few_rows_is_said_in_words_of_degree() -> None:
+    """Five rows by scatter alone: about ten standard uncertainties, which Student's t lets happen once in five hundred times."""
+    series = {
+        "swings": {
+            "L": ["60.0", "80.0", "100.0", "120.0", "140.0"],
+            "t": [["31.86"], ["36.55"], ["40.63"], ["44.39"], ["47.85"]],
+        }
+    }
+    found = said(of("pendulum", series=series, rules={"fit_uncertainty": "scatter", "weights": "equal"}))
+    assert found.keys() & {"intercept", "intercept-perhaps"}
+
+
+def test_two_null_readings_that_cannot_be_one_resistor_are_said() -> None:
+    analysis = of("metre-bridge", series={"first": {"K": ["5", "5"], "l": [["46.5"], ["49.5"]]}})
+    flag = said(analysis)["scatter"]
+    assert flag.at == "fits.one"
+    assert "differ by more than they should" in flag.title
+
+
+def test_rules_do_not_speak_on_an_empty_sheet() -> None:
+    for name in catalogue.experiments():
+        assert [f.code for f in remarks(of(name)) if f.code.startswith("check")] == [], name
+
+
+def test_what_is_missing_is_named() -> None:
+    half = of("balanced-rule", series={"loads": {"m": ["20.0", "40.0"], "p": [["43.3"], ["38.3"]]}})
+    result = half.results["M"]
+    assert result.reason
+    assert "“" in result.reason
+    compared = of("rule-equilibrium")
+    assert compared.results["M"].reason.startswith("it waits for “")
+
+
+def test_a_second_way_that_is_not_measured_yet_is_waited_for() -> None:
+    made = program(
+        quantities={"a": {"label": "Length by rule", "unit": "m"}, "b": {"label": "Length by tape", "unit": "m"}},
+        results={"r": {"label": "r", "formula": "a", "accepted": "b"}},
+    )
+    analysis = run(made, quantities={"a": "1.00 ± 0.01"})
+    verdict = judge(analysis, analysis.results["r"])
+    assert verdict.kind == "none"
+    assert "waits for “Length by tape”" in verdict.text
+    assert "%" not in verdict.text
+
+
+def test_counting_columns_are_not_held_to_their_scatter() -> None:
+    made = program(
+        series={"s": {"label": "S", "columns": {"c": {"label": "c", "role": "measured", "count": True, "repeats": 3}}}}
+    )
+    assert [f for f in remarks(run(made, series={"s": {"c": [["100", "90", "108"]]}})) if f.level != "note"] == []
