@@ -34,7 +34,7 @@ def test_the_result_document() -> None:
     assert result["quantities"]["N"] == {"unit": "", "value": 20.0, "u": 0.0}
     assert result["series"]["swings"]["L"]["values"] == pytest.approx([60, 90, 120, 150])
     fit = result["fits"]["line"]
-    assert fit["parameters"]["slope"]["unit"] == "s^2/m"
+    assert fit["parameters"]["slope"]["unit"] == "s^2/cm"
     assert fit["law"] == {"slope": "4*pi^2/g", "intercept": "0", "constants": {"g": "4*pi^2/line.slope"}}
     assert {"covariance", "chi2", "dof", "p", "r2", "s"} <= fit.keys()
     g = result["results"]["g"]

@@ -19,6 +19,7 @@ from cavrel.core.formula.evaluate import Compiled, Environment, compile_node
 from cavrel.core.formula.nodes import Call, Member, Name, Node, substitute, walk
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import unparse
+from cavrel.core.formula.written import Written, as_unit, written
 from cavrel.core.gauge import Gauge, read_gauge
 from cavrel.core.steps import (
     CheckStep,
@@ -58,6 +59,8 @@ class _Compiler:
         self.constants: dict[str, float] = {}
         self.edges: set[str] = set()
         self.uses: dict[str, set[str]] = {}
+        self.unit_texts: dict[str, str] = {}
+        self.shown_units: dict[str, Unit] = {}
         self.gauges = {name: read_gauge(name, body) for name, body in definition.instruments.items()}
         self.timers = {
             fill: step.timer
@@ -227,6 +230,7 @@ class _Compiler:
             work = partial(self.prediction, key)
         elif not member and key in self.accepted:
             self.kinds[key] = Kind(units.unit(self.accepted[key].unit).dimension)
+            self.unit_texts[key] = self.accepted[key].unit
             self.used_accepted.append(key)
             return
         if work is None:
@@ -382,6 +386,7 @@ class _Compiler:
         assert kind.dimension is not None
         unit = self._shown(body, kind, place)
         self.kinds[key] = Kind(kind.dimension, series, "point" if unit.offset else kind.scale)
+        self.unit_texts[key], self.shown_units[key] = unit.text, unit
         self.steps.append(Derived(key, name, series, unit, run))
 
     def _input(
@@ -408,6 +413,7 @@ class _Compiler:
         self.kinds[key] = Kind(
             unit.dimension, series, "point" if unit.offset else "difference" if body.difference else ""
         )
+        self.unit_texts[key], self.shown_units[key] = unit.text, unit
         plausible = self.formula(body.range, series, f"{place}.range", truth=True)[2] if body.range else None
         self.inputs.append(
             Input(
@@ -472,11 +478,20 @@ class _Compiler:
         else:
             shape = built_in(body.model, body.offset)
             dimensions = dict(shape.units(x_dimension, y_kind.dimension))
+        y_written, x_written = self.written(y, body.series), self.written(x, body.series) if x is not None else PLAIN
         parameters = {p: units.unit(d.named()) for p, d in dimensions.items()}
+        if y_written is not None and x_written is not None and shape is not None:
+            as_written = shape.units(x_written, y_written)
+            parameters = {p: as_unit(as_written[p], d) for p, d in dimensions.items()}
         for parameter, unit in parameters.items():
             self.kinds[f"{name}.{parameter}"] = Kind(unit.dimension)
         self.kinds[name] = Kind(PLAIN)  # so that the fit itself counts as compiled
-        x_unit, y_unit = units.unit(x_dimension.named()), units.unit(y_kind.dimension.named())
+        x_unit = self.axis_unit(x, x_written, x_dimension, body.series)
+        y_unit = self.axis_unit(y, y_written, y_kind.dimension, body.series)
+        for parameter in parameters:
+            same = parameters[parameter].dimension == y_unit.dimension
+            if same and parameter in ("intercept", "mean", "value", "c"):
+                parameters[parameter] = y_unit  # a place on the scale of y
         self.steps.append(
             FitStep(
                 name,
@@ -499,6 +514,22 @@ class _Compiler:
                 label=body.label or "the line",
             )
         )
+
+    def written(self, node: Node, series: str) -> Written | None:
+        """The unit of a formula of a series in the units of its columns and quantities."""
+
+        def unit_of(name: Name | Member) -> str | None:
+            return self.unit_texts.get(self.key(name, series, _NO_NAMES))
+
+        return written(node, unit_of)
+
+    def axis_unit(self, node: Node | None, found: Written | None, dimension: Dimension, series: str) -> Unit:
+        """The unit that an axis is drawn in: the column's own where it is one column, else as the formula is written."""
+        if isinstance(node, Name | Member):
+            own = self.shown_units.get(self.key(node, series, _NO_NAMES))
+            if own is not None:
+                return own
+        return as_unit(found, dimension)
 
     def _free_curve(
         self, name: str, body: Fit, wanted: Dimension, place: str
@@ -578,6 +609,7 @@ class _Compiler:
             assert kind.dimension is not None
             dimension = kind.dimension
         unit = self._shown(body, kind, place)
+        self.unit_texts[name] = unit.text
         self.kinds[name] = Kind(dimension, None, "point" if unit.offset else kind.scale)
         accepted_name, accepted_run = None, None
         if body.accepted is not None:

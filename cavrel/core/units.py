@@ -93,6 +93,8 @@ class Dimension:
 
 PLAIN = Dimension()
 _NAMED_SI = {
+    "kg m/(s^2 A)": "N/A",
+    "s^2/kg": "m/N",
     "kg m/s^2": "N",
     "kg m^2/s^2": "N m",
     "kg m^2/s^3": "W",
@@ -193,6 +195,32 @@ def unit(text: str) -> Unit:
     if rest:
         raise UnitError("", f"cannot read the unit '{stripped}' from '{rest[0]}' on")
     return Unit(stripped, factor, 0.0, dimension)
+
+
+def parts(text: str) -> list[tuple[str, Fraction]]:
+    """The names in a unit's text with their powers, in writing order: ``m/s^2`` is m and s to the power -2. Raises UnitError."""
+    found, tokens = list[tuple[str, Fraction]](), _tokens(text.strip())
+    stack, sign = [1], 1
+    for index, token in enumerate(tokens):
+        if token == "(":
+            stack.append(stack[-1] * sign)
+            sign = 1
+        elif token == ")":
+            if index + 1 < len(tokens) and (tokens[index + 1][0] in "^⁻⁰¹²³⁴⁵⁶⁷⁸⁹"):
+                raise UnitError("", "a bracket with a power")
+            stack.pop()
+        elif token in "*·⋅/":
+            sign = -1 if token == "/" else 1
+        elif token == "1":
+            sign = 1
+        elif token[0] in "^-−⁻⁰¹²³⁴⁵⁶⁷⁸⁹" or token[0].isdigit():
+            name, power = found[-1]
+            digits = token.lstrip("^").replace(" ", "").replace("−", "-").translate(_SUPERSCRIPTS)
+            found[-1] = name, power * Fraction(digits)
+        else:
+            found.append((token, Fraction(stack[-1] * sign)))
+            sign = 1
+    return found
 
 
 def _tokens(text: str) -> list[str]:

@@ -12,6 +12,7 @@ from cavrel.core.curve import law_curve, raw_columns
 from cavrel.core.document import result_text
 from cavrel.core.fitted import FitAnalysis
 from cavrel.core.rounding import significant
+from cavrel.core.units import Unit
 from cavrel.graph import forces, numberline, points
 from cavrel.graph.points import Axis, Mark
 from cavrel.web.opened import Opened
@@ -44,8 +45,18 @@ def _states(opened: Opened, series: str) -> dict[int, str]:
 
 
 def _marks(
-    opened: Opened, series: str, x: np.ndarray, y: np.ndarray, u_x: np.ndarray, u_y: np.ndarray, axes: tuple[Axis, Axis]
+    opened: Opened,
+    series: str,
+    x: np.ndarray,
+    y: np.ndarray,
+    u_x: np.ndarray,
+    u_y: np.ndarray,
+    axes: tuple[Axis, Axis],
+    scales: tuple[Unit, Unit],
 ) -> list[Mark]:
+    """Points in the units of their axes, from values in SI."""
+    along, up = scales
+    x, y, u_x, u_y = along.from_si(x), up.from_si(y), u_x / along.factor, u_y / up.factor
     states = _states(opened, series)
     marks = []
     for i in range(len(x)):
@@ -82,7 +93,9 @@ def fit_axes(opened: Opened, fit: FitAnalysis) -> tuple[Axis, Axis]:
 def fit_marks(opened: Opened, fit: FitAnalysis) -> list[Mark]:
     """The readings on a fit's axes."""
     series = opened.program.fits[fit.name].series
-    return _marks(opened, series, fit.x, fit.y, fit.u_x, fit.u_y, fit_axes(opened, fit))
+    step = opened.program.fits[fit.name]
+    scales = step.x_unit, step.y_unit
+    return _marks(opened, series, fit.x, fit.y, fit.u_x, fit.u_y, fit_axes(opened, fit), scales)
 
 
 def _live_fit(opened: Opened) -> FitAnalysis | None:
@@ -128,16 +141,18 @@ def straightened(opened: Opened, fit: FitAnalysis) -> Straightened:
         if opened.definition.fits[fit.name].model == "power":
             low = max(low, 0.8 * float(finite.min()))  # a power law with a negative exponent has no value at nought
         grid = np.linspace(low, scale.high, 60)
-        y, u = fit.at(grid)
+        step = opened.program.fits[fit.name]
+        y, u = fit.at(step.x_unit.to_si(grid))
+        y, u = step.y_unit.from_si(y), u / step.y_unit.factor
         k = uncertainty.coverage_factor(
             fit.diagnostics.dof if fit.source == "scatter" else math.inf, opened.analysis.rules.student
         )
         by_row = {int(m.at.rsplit(".", 1)[1]): m for m in marks}
         found = fit.diagnostics
-        own = 1 / np.sqrt(found.weights) if fit.known else np.zeros(len(fit.rows))
+        own = (1 / np.sqrt(found.weights) if fit.known else np.zeros(len(fit.rows))) / step.y_unit.factor
         residuals = [
             (by_row[int(row) + 1], float(residual), float(u))
-            for row, residual, u in zip(fit.rows, found.residuals, own, strict=True)
+            for row, residual, u in zip(fit.rows, found.residuals / step.y_unit.factor, own, strict=True)
         ]
         fitted = points.FittedLine(grid, y, k * u, residuals)
     title = points.described(f"{y_axis.word} {y_axis.symbol} against {x_axis.word} {x_axis.symbol}".strip(), marks)
@@ -152,16 +167,22 @@ def _raw(opened: Opened, fit: FitAnalysis) -> Markup | None:
         return None
     x, y = (opened.analysis.values[c] for c in columns)
     axes = _column_axis(opened, x), _column_axis(opened, y)
-    marks = _marks(opened, body.series, x.value, y.value, x.u, y.u, axes)
-    title = points.described(f"As read: {axes[1].word} against {axes[0].word}", marks)
-    return Markup(points.raw_curve(marks, *axes, law_curve(opened.analysis, fit), title))
+    marks = _marks(opened, body.series, x.value, y.value, x.u, y.u, axes, (x.unit, y.unit))
+    title = points.described(f"As read: {_called(axes[1])} against {_called(axes[0])}", marks)
+    curve = law_curve(opened.analysis, fit)
+    shown = (x.unit.from_si(curve[0]), y.unit.from_si(curve[1])) if curve is not None else None
+    return Markup(points.raw_curve(marks, *axes, shown, title))
+
+
+def _called(axis: Axis) -> str:
+    """An axis in words, for who hears the graph: its label, or its symbol."""
+    return axis.word or axis.symbol
 
 
 def _column_axis(opened: Opened, values: Values) -> Axis:
     series, name = values.key.split(".")
     label = opened.definition.series[series].columns[name].label
-    unit = values.unit.dimension.named()
-    return Axis(label.lower() if len(label) < 18 else "", one_line(name), Axis("", "", unit).unit.replace("^2", "²"))
+    return Axis(label.lower() if len(label) < 18 else "", one_line(name), values.unit.pretty)
 
 
 def _alike(opened: Opened, one: str, other: str) -> bool:

@@ -123,7 +123,8 @@ def _table(opened: Opened, name: str, series: Series) -> Table:
         values = opened.analysis.values[f"{name}.{column}"]
         line = texts.one_line(body.formula or "")
         # On one line of text an index keeps its underscore; as mathematics it stands low, but a fraction would need two lines.
-        indexed = body.formula or "" if "_" in line and "/" not in line and len(line) < 18 else ""
+        low = "_" in line and "/" not in line and len(line) < 18
+        indexed = body.formula or "" if low or "^" in line else ""
         foot = "" if indexed else line if len(line) < 16 and "_" not in line else "computed"
         heads.append(Head("derived", column, None, values.unit.pretty, foot, body.label, indexed))
         heads.append(

@@ -116,7 +116,7 @@ def test_a_definition_of_another_experiment_needs_no_change_of_the_core(body: di
         "results": {"k": {"label": "Stiffness", "formula": "1/line.slope", "unit": "N/m"}},
     }
     definition = definitions.load(spring)
-    assert compile_program(definition, {}).fits["line"].parameters["slope"].text == "s^2/kg"
+    assert compile_program(definition, {}).fits["line"].parameters["slope"].text == "cm/N"
     found = meanings(definition.model_dump_json(by_alias=True))["line"]
     assert unparse(found.slope) == "1/k"
     assert unparse(found.intercept) == "l_0"

@@ -140,6 +140,8 @@ def _line(node: Node, outer: int) -> str:
         case Call("sqrt", (argument,)):
             inner = _line(argument, 0)
             return f"√{inner}" if isinstance(argument, Name) else f"√({inner})"
+        case Call("abs", (argument,)):
+            return f"|{_line(argument, 0)}|"
         case Call("ln" | "log10" | "sin" | "cos" | "tan" as function, (Name() as argument,)):
             return f"{function} {_line(argument, 0)}"
         case Call(function, arguments):
