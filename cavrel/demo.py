@@ -29,15 +29,18 @@ def load(pool: Pool) -> None:
         for i, run in enumerate(body["runs"]):
             definition = catalogue.experiments()[run["experiment"]]
             key = uuid5(_SPACE, f"run {i}")
-            number = run_store.start(
-                connection,
-                made.id,
-                benches[run["bench"]],
-                definition,
-                run["title"],
-                key,
-                instruments=run.get("instruments"),
-            )
+            try:
+                number = run_store.start(
+                    connection,
+                    made.id,
+                    benches[run["bench"]],
+                    definition,
+                    run["title"],
+                    key,
+                    instruments=run.get("instruments"),
+                )
+            except run_store.KeyInUse:
+                continue  # it was loaded by an earlier Cavrel, and stays pinned to the definition it began with
             if not entry_store.of_run(connection, number):
                 entry_store.append(connection, number, list(_entries(run, i)), imported=True)
 

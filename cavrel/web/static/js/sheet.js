@@ -1,6 +1,6 @@
 // The table: typing, moving, and keeping each reading the moment its cell is left.
 import { keep, kept } from "./keep.js";
-import { drafts, setDraft } from "./shelved.js";
+import { drafts, ours, setDraft } from "./shelved.js";
 
 let conventionChanged = false;
 
@@ -154,6 +154,8 @@ export function start() {
     // Another convention may bring another law, other steps and other timers: the page is asked for anew once it is saved.
     if (conventionChanged && !kept().length) location.reload();
   });
+  // What another tab of this run keeps is as good as written here.
+  window.addEventListener("storage", (event) => { if (ours(event.key)) overlay(); });
   overlay();
   for (const [slot, text] of drafts()) {
     const input = cell(slot);
