@@ -3,7 +3,8 @@
 Slots: ``swings.t.4.2`` a reading, ``quantities.N.1`` a quantity's, ``out:swings.4`` and ``out:swings.t.4.2`` what is left out,
 ``rows:swings`` and ``trials:swings.t`` how many are ruled, ``option:landing`` a convention chosen,
 ``trace:force.a.3`` the samples of a row and ``stretch:force.a.3`` the part of
-them that counts, ``stands:CODE@AT`` a suspicion answered, ``note:KEY``, ``timer:KEY``.
+them that counts, ``stands:CODE@AT`` a suspicion answered, ``note:KEY``, ``timer:KEY``,
+``run:title``, ``run:bench`` and ``run:away`` what the run is called, whose it is, and whether the list of runs shows it.
 """
 
 import re
@@ -33,6 +34,7 @@ KINDS = (
     "note",
     "timer",
     "undo",
+    "run",
 )
 LONGEST = {"reading": 200, "correction": 200, "leave-out": 1000, "note": 4000}
 """Characters of an entry's texts; what is longer is refused when it is sent, and a run document takes what is kept."""
@@ -143,6 +145,8 @@ def check_entry(definition: Definition, kind: str, slot: str, body: Mapping[str,
         raise EntryError("body.reason", "leaving something out needs a reason")
     if kind == "timer":
         _timed(body)
+    if kind == "run":
+        _renamed(slot, body)
     if kind == "note" and not str(body.get("text", "")).strip():
         raise EntryError("body.text", "an empty note says nothing")
 
@@ -196,6 +200,17 @@ def _traced(kind: str, body: Mapping[str, Any]) -> None:
             TraceDocument.model_validate(dict(body))
     except ValidationError as fault:
         raise EntryError("body", str(first_fault(fault)[1])) from fault
+
+
+def _renamed(slot: str, body: Mapping[str, Any]) -> None:
+    value = body.get("value")
+    good = {
+        "run:title": isinstance(value, str) and 1 <= len(value.strip()) <= 120,
+        "run:bench": isinstance(value, str) and 1 <= len(value) <= 40,
+        "run:away": isinstance(value, bool),
+    }
+    if not good.get(slot, False):
+        raise EntryError("body.value", "a run has a title of up to 120 characters, a bench, and is put away or not")
 
 
 def _timed(body: Mapping[str, Any]) -> None:

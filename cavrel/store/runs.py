@@ -29,7 +29,8 @@ class Bench:
 
 @dataclass(frozen=True, slots=True)
 class Run:
-    """A run with what a page needs of its course, bench and definition. ``entries``: how many there are."""
+    """A run with what a page needs of its course, bench and definition, as its entries rename or move it. ``entries``: how many there are;
+    ``away``: taken out of the list."""
 
     id: int
     title: str
@@ -43,6 +44,7 @@ class Run:
     experiment: str
     made_at: datetime
     entries: int
+    away: bool = False
 
 
 class KeyInUse(Exception):
@@ -53,10 +55,17 @@ class KeyInUse(Exception):
         self.run = run
 
 
-_RUN = """
-    select run.id, run.title, run.course, course.title as course_title, course.rules as course_rules, run.rules, run.instruments,
-           bench.name as bench, run.definition as hash, definition.experiment, run.made_at,
-           (select count(*) from entry where entry.run = run.id) as entries
+def _now(slot: str) -> str:
+    """SQL for what a slot of a run's own holds now; an undo holds what it brought back."""
+    value = "case when kind = 'undo' then body->'body'->>'value' else body->>'value' end"
+    return f"(select {value} from entry where entry.run = run.id and slot = '{slot}' order by id desc limit 1)"
+
+
+_RUN = f"""
+    select run.id, coalesce({_now("run:title")}, run.title) as title, run.course, course.title as course_title,
+           course.rules as course_rules, run.rules, run.instruments, coalesce({_now("run:bench")}, bench.name) as bench,
+           run.definition as hash, definition.experiment, run.made_at,
+           (select count(*) from entry where entry.run = run.id) as entries, coalesce({_now("run:away")}, 'false') = 'true' as away
     from run join course on course.id = run.course join bench on bench.id = run.bench join definition on definition.hash = run.definition
 """
 
@@ -142,3 +151,15 @@ def get(connection: Connection, run: int) -> Run | None:
 def of_course(connection: Connection, course: int) -> list[Run]:
     """The runs of a course, newest first."""
     return [Run(**row) for row in connection.execute(_RUN + " where run.course = %s order by run.id desc", [course])]
+
+
+def same(connection: Connection, course: int, bench: str, experiment: str, client_key: UUID) -> int | None:
+    """The newest run of a bench with this experiment that is in the list; None where there is none, or where ``client_key`` started a run
+    already."""
+    if connection.execute("select 1 from run where client_key = %s", [client_key]).fetchone():
+        return None
+    row = connection.execute(
+        f"select id from ({_RUN}) listed where course = %s and bench = %s and experiment = %s and not away order by id desc limit 1",
+        [course, bench, experiment],
+    ).fetchone()
+    return int(row["id"]) if row else None

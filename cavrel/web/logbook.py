@@ -82,6 +82,14 @@ def _line(opened: Opened, entry: Entry) -> Line:
             what = f"“{body.get('text', '')}”"
         case "timer":
             where, what = "Stopwatch", _timing(opened, body)
+        case "run":
+            where = "This run"
+            value = body.get("value")
+            what = {
+                "title": f"renamed to “{value}”",
+                "bench": f"moved to bench {value}",
+                "away": "put away" if value else "back in the list",
+            }.get(place, "")
         case "undo":
             where = margin.where(opened, place) if "." in place else ""
             back = (body.get("body") or {}).get("text") or (body.get("body") or {}).get("reason") or "empty again"

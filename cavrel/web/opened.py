@@ -129,7 +129,7 @@ def open_in(connection: Connection, run_id: int) -> Opened | None:
     # The database's own marks keep two databases that one process serves one after the other apart.
     newest = (entries[-1].id, entries[-1].saved_at) if entries else (0, None)
     rules = json.dumps([run.course_rules, run.rules, run.instruments], sort_keys=True, default=str)
-    state = (run.hash, *newest, rules)
+    state = (run.hash, run.title, run.bench, *newest, rules)
     known = _recent.get((run.id, run.made_at), state)
     if known is not None:
         return known

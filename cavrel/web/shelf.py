@@ -184,6 +184,11 @@ def start(name: str) -> ResponseReturnValue:
         chosen = next((b for b in benches if str(b.id) == typed.get("bench")), None)
         if course is None or chosen is None:
             faults["bench"] = "Choose the bench that measures."
+        if not faults and course is not None and chosen is not None and not typed.get("another"):
+            # A bench that begins the same experiment again most often meant to go on with it.
+            standing = run_store.same(connection, course.id, chosen.name, name, key)
+            if standing is not None:
+                faults["again"] = str(standing)
         if not faults and course is not None and chosen is not None:
             try:
                 run = run_store.start(connection, course.id, chosen.id, definition, title, key)

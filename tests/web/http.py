@@ -40,7 +40,7 @@ def start(client: FlaskClient, experiment: str, bench: str, title: str, **option
     page = client.get(f"/experiments/{experiment}").text
     number = re.search(rf'<option value="(\d+)">{bench}', page)
     assert number
-    form = {"bench": number[1], "title": title, "key": str(uuid4()), "csrf_token": token(client)}
+    form = {"bench": number[1], "title": title, "key": str(uuid4()), "csrf_token": token(client), "another": "yes"}
     form |= {f"option-{name}": choice for name, choice in options.items()}
     answer = client.post(f"/experiments/{experiment}/runs", data=form)
     assert answer.status_code == 303
