@@ -312,7 +312,7 @@ class Simulate(_Model):
 
 
 class Definition(_Model):
-    """An experiment, whole."""
+    """An experiment, whole. ``keywords``: other words that people look for it by."""
 
     format: Literal["cavrel-experiment/1"]
     id: Identifier
@@ -321,6 +321,7 @@ class Definition(_Model):
     aim: Line
     law: Formula | None = None
     theory: Annotated[str, Field(max_length=2000)] = ""
+    keywords: Annotated[tuple[Annotated[str, Field(min_length=1, max_length=40)], ...], Field(max_length=24)] = ()
     minutes: Annotated[int, Field(ge=1, le=600)] | None = None
     apparatus: Annotated[tuple[Line, ...], Field(max_length=24)] = ()
     instruments: Annotated[dict[Key, Instrument], Field(max_length=24)] = {}

@@ -22,6 +22,7 @@ from cavrel.core.formula.evaluate import Compiled, Environment
 from cavrel.core.lanes import Pushes
 from cavrel.core.rules import HouseRules
 from cavrel.core.steps import FitStep
+from cavrel.core.words import counted
 
 Array = NDArray[np.float64]
 
@@ -173,7 +174,8 @@ class _Fitting:
         kind = words.get(model, model)
         if n < self.count:
             article = "an" if kind[0] in "aeiou" else "a"
-            return f"{article} {kind} needs {self.count} complete rows; there are {n}"
+            there = f"there {'is' if n == 1 else 'are'} {n}" if n else "there is none"
+            return f"{article} {kind} needs {counted(self.count, 'complete row')}; {there}"
         if model == "mean" or model == "formula":
             return ""
         if self.count == 1:

@@ -14,6 +14,7 @@ from cavrel.core.document import result_document
 from cavrel.core.fitted import FitAnalysis
 from cavrel.core.judge import judge
 from cavrel.core.rounding import percent, significant
+from cavrel.core.words import counted
 from cavrel.graph import numberline
 from cavrel.store import runs as run_store
 from cavrel.store.pool import transaction
@@ -21,7 +22,6 @@ from cavrel.web import graphs, margin, results
 from cavrel.web.margin import Note
 from cavrel.web.opened import Opened, open_in
 from cavrel.web.shared import frame, opened_or_404, pool, stage_page
-from cavrel.web.texts import count
 
 pages = Blueprint("judge", __name__)
 
@@ -61,7 +61,7 @@ def _card(opened: Opened, result: ResultAnalysis) -> dict[str, Any]:
     fitted = [fit for fit in opened.analysis.fits.values() if fit.made and _rests_on(opened, result, fit)]
     factor = significant(result.k95, 3) if math.isfinite(result.k95) else ""
     freedom = (
-        count(round(result.dof), "degree", "degrees") + " of freedom"
+        counted(round(result.dof), "degree", "degrees") + " of freedom"
         if math.isfinite(result.dof) and result.dof < 200
         else "many degrees of freedom"
     )
@@ -97,8 +97,8 @@ def _basis(opened: Opened, result: ResultAnalysis, rows: int) -> str:
     """What a result rests on, counted."""
     seen = [opened.analysis.values[key] for key in opened.program.needs[result.name]]
     taken = sum(int(values.trials.sum()) for values in seen if values.trials is not None)
-    readings = count(taken, "reading")
-    return f"from {count(rows, 'row')}, {readings}" if rows else f"from {readings}"
+    readings = counted(taken, "reading")
+    return f"from {counted(rows, 'row')}, {readings}" if rows else f"from {readings}"
 
 
 def _line(opened: Opened, result: ResultAnalysis) -> Markup | None:

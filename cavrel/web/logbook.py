@@ -8,10 +8,10 @@ from flask import Blueprint, jsonify, render_template
 from flask.typing import ResponseReturnValue
 
 from cavrel.core.logbook import Entry
+from cavrel.core.words import counted
 from cavrel.web import margin
 from cavrel.web.opened import Opened
 from cavrel.web.shared import frame, opened_or_404, stage_page
-from cavrel.web.texts import count
 
 pages = Blueprint("logbook", __name__)
 
@@ -59,7 +59,7 @@ def _line(opened: Opened, entry: Entry) -> Line:
         case "rows":
             series = opened.definition.series.get(place)
             where = series.label if series else place
-            what = f"{count(int(body['count']), 'row')} ruled"
+            what = f"{counted(int(body['count']), 'row')} ruled"
         case "trace" | "stretch":
             where = margin.where(opened, f"{place}.1")
             values = body.get("values")
@@ -75,7 +75,7 @@ def _line(opened: Opened, entry: Entry) -> Line:
         case "trials":
             series = opened.definition.series.get(place.split(".")[0])
             column = series.columns.get(place.split(".")[1]) if series else None
-            where, what = column.label if column else place, f"{count(int(body['count']), 'trial')} ruled"
+            where, what = column.label if column else place, f"{counted(int(body['count']), 'trial')} ruled"
         case "stands":
             where, what = margin.where(opened, place.partition("@")[2]), "looked at and let stand"
         case "note":
@@ -107,10 +107,10 @@ def _timing(opened: Opened, body: Mapping[str, Any]) -> str:
     if not isinstance(laps, list) or not laps or not all(isinstance(lap, int | float) for lap in laps):
         return "a timing"
     timer = next((s.timer for s in opened.definition.steps if s.timer and s.timer.kind == "laps"), None)
-    counted = count(len(laps), timer.lap, timer.plural) if timer else count(len(laps), "lap")
+    laps_made = counted(len(laps), timer.lap, timer.plural) if timer else counted(len(laps), "lap")
     if not abs(laps[-1]) < 1e9:
         return "a timing"
-    total = f"{laps[-1]:.2f} s" if body.get("counted") is False else f"{counted} in {laps[-1]:.2f} s"
+    total = f"{laps[-1]:.2f} s" if body.get("counted") is False else f"{laps_made} in {laps[-1]:.2f} s"
     return f"spoilt after {total}" if body.get("spoilt") else total
 
 

@@ -56,7 +56,15 @@ class OnShelf:
 
 def _words(definition: Definition) -> str:
     labels = [r.label for r in definition.results.values()] + [s.label for s in definition.series.values()]
-    parts = [definition.id, definition.title, definition.field, definition.aim, *definition.apparatus, *labels]
+    parts = [
+        definition.id,
+        definition.title,
+        definition.field,
+        definition.aim,
+        *definition.apparatus,
+        *definition.keywords,
+        *labels,
+    ]
     return " ".join(parts).lower()
 
 

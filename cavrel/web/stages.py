@@ -6,8 +6,9 @@ from dataclasses import dataclass
 from cavrel.core.judge import judge
 from cavrel.core.rounding import percent
 from cavrel.core.run import trials
+from cavrel.core.words import counted
 from cavrel.web.opened import Opened
-from cavrel.web.texts import count, one_line
+from cavrel.web.texts import one_line
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,7 +56,7 @@ def _straighten(opened: Opened) -> Stage:
         return Stage("straighten", "Straighten", "nothing to fit", "waiting")
     if not fit.made:
         ready = len(fit.rows)
-        return Stage("straighten", "Straighten", f"{count(ready, 'row')} ready" if ready else "too early", "waiting")
+        return Stage("straighten", "Straighten", f"{counted(ready, 'row')} ready" if ready else "too early", "waiting")
     body = opened.definition.fits[fit.name]
     series = opened.program.fits[fit.name].series
     about = (f"fits.{fit.name}", f"{series}.")

@@ -15,11 +15,11 @@ from cavrel.core.formula.nodes import Binary, Member, Number, walk
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
 from cavrel.core.rounding import significant
+from cavrel.core.words import counted
 from cavrel.web import graphs, margin
 from cavrel.web.margin import Note
 from cavrel.web.opened import Opened
 from cavrel.web.shared import frame, opened_or_404, stage_page
-from cavrel.web.texts import count
 
 pages = Blueprint("straighten", __name__)
 
@@ -105,7 +105,7 @@ def _notes(opened: Opened, fit: FitAnalysis | None, times: int, drawn_small: boo
         and not any(f.at.startswith("fits.") or f.code == "off-line" for f in about_fit)
     ):
         if found.chi2 is not None:
-            text = f"χ² is {significant(found.chi2, 2)} for {count(found.dof, 'degree')} of freedom. No curvature left, no run of signs."
+            text = f"χ² is {significant(found.chi2, 2)} for {counted(found.dof, 'degree')} of freedom. No curvature left, no run of signs."
         else:
             text = "The points scatter evenly about it. No curvature left, no run of signs."
         mean = opened.definition.fits[fit.name].model == "mean"

@@ -15,6 +15,7 @@ from cavrel.core.formula import mathml
 from cavrel.core.formula.parse import parse, parse_law
 from cavrel.core.formula.text import typeset
 from cavrel.core.rounding import fixed, last_decade
+from cavrel.core.words import counted
 
 
 def symbol(name: str, sub: str = "") -> Markup:
@@ -90,11 +91,6 @@ def day(moment: datetime) -> str:
     return f"{local.day} {local.strftime('%B %Y')}"
 
 
-def count(number: int, one: str, many: str = "") -> str:
-    """``1 reading``, ``3 readings``."""
-    return f"{number} {one if number == 1 else many or one + 's'}"
-
-
 def slug(place: str) -> str:
     """A place as an HTML id: ``swings.t.4.2`` is ``swings-t-4-2``."""
     return "".join(c if c.isalnum() else "-" for c in place)
@@ -120,5 +116,5 @@ GLOBALS = {
     "u_symbol": u_symbol,
     "formula": formula,
     "law": law,
-    "count": count,
+    "count": counted,
 }

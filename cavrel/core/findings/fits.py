@@ -11,6 +11,7 @@ from cavrel.core.fitted import FitAnalysis
 from cavrel.core.flag import Flag
 from cavrel.core.rounding import MINUS, significant
 from cavrel.core.straighten import LineMeaning
+from cavrel.core.words import counted
 
 Array = NDArray[np.float64]
 
@@ -69,7 +70,7 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
                 "The values differ by more than they should"
                 if model == "mean"
                 else "More scatter than the error bars allow",
-                f"χ² is {significant(found.chi2 or 0.0, 2)} for {found.dof} degrees of freedom. "
+                f"χ² is {significant(found.chi2 or 0.0, 2)} for {counted(found.dof, 'degree')} of freedom. "
                 "Something is less certain than stated; the scatter is used instead.",
             )
         )
@@ -80,7 +81,7 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
                 "note",
                 at,
                 "Too good to be chance",
-                f"χ² is only {significant(found.chi2 or 0.0, 2)} for {found.dof} degrees of freedom. "
+                f"χ² is only {significant(found.chi2 or 0.0, 2)} for {counted(found.dof, 'degree')} of freedom. "
                 "Are the uncertainties stated too wide, or readings smoothed?",
             )
         )

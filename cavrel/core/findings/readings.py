@@ -104,7 +104,8 @@ def _decimals(readings: InputReadings) -> list[Flag]:
         (row, trial), reading = places[-1]
         wanted = decimals_of(spec.gauge.least_count, reading.unit)
         others = "" if len(places) == 1 else f" So do {len(places) - 1} others here."
-        given = f"{spec.gauge.label} gives {_count(wanted, 'decimal')}" + (
+        several = spec.gauge.label.endswith("s") and not spec.gauge.label.endswith("ss")
+        given = f"{spec.gauge.label} {'give' if several else 'gives'} {_count(wanted, 'decimal')}" + (
             f" in {reading.unit.pretty}" if reading.unit.text else ""
         )
         if kind == "fewer":
