@@ -16,18 +16,32 @@ Array = NDArray[np.float64]
 
 
 def raw_columns(analysis: Analysis, fit: FitAnalysis) -> tuple[str, str] | None:
-    """The columns behind a fit's axes, as (x, y) keys: those its formulas name first. None where an axis names no column."""
+    """The columns behind a fit's axes, as (x, y) keys: of those its formulas name the ones that were varied, those named first where all vary
+    alike. None where an axis names no column."""
     body = analysis.program.definition.fits[fit.name]
     found = []
     for text in (body.x or "", body.y):
         if not text:
             return None
         named = [f"{body.series}.{n.name}" for n in walk(parse(text)) if isinstance(n, Name)]
-        key = next((k for k in named if k in analysis.values), None)
-        if key is None:
+        known = [k for k in named if k in analysis.values]
+        if not known:
             return None
-        found.append(key)
+        most = max(_varied(analysis, k) for k in known)
+        found.append(next(k for k in known if _varied(analysis, k) >= VARIED * most))
     return found[0], found[1]
+
+
+VARIED = 0.2
+"""A column counts as varied when its relative spread is at least this share of the widest one's on the same axis."""
+
+
+def _varied(analysis: Analysis, key: str) -> float:
+    """The spread of a column relative to its size."""
+    values = analysis.values[key].value
+    known = values[np.isfinite(values)]
+    largest = float(np.abs(known).max(initial=0.0))
+    return float(np.ptp(known)) / largest if len(known) and largest > 0 else 0.0
 
 
 def law_curve(analysis: Analysis, fit: FitAnalysis, points: int = 120) -> tuple[Array, Array] | None:

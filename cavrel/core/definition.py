@@ -430,6 +430,8 @@ def _with_defaults(name: str, body: Any, shared: Mapping[str, Mapping[str, Any]]
     if not isinstance(body, Mapping) or not body.get("kind"):
         return body
     kind = body["kind"]
+    if not isinstance(kind, str):
+        raise DefinitionError(f"instruments.{name}.kind", "is the name of an instrument of the shared list")
     if kind not in shared:
         known = ", ".join(sorted(shared))
         raise DefinitionError(f"instruments.{name}.kind", f"unknown instrument '{kind}'; the list has {known}")

@@ -11,7 +11,7 @@ import numpy as np
 from cavrel.core import units
 from cavrel.core.accepted import Accepted
 from cavrel.core.definition import Column, Definition, Fit, Quantity, Result
-from cavrel.core.errors import CavrelError, DefinitionError, FormulaError
+from cavrel.core.errors import CavrelError, DefinitionError, FormulaError, ReadingError
 from cavrel.core.fit.models import built_in
 from cavrel.core.formula.derivative import NoDerivative, derivative
 from cavrel.core.formula.dimension import Kind, Scope, infer
@@ -21,6 +21,7 @@ from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import unparse
 from cavrel.core.formula.written import Written, as_unit, written
 from cavrel.core.gauge import Gauge, read_gauge
+from cavrel.core.reading import read
 from cavrel.core.steps import (
     CheckStep,
     Derived,
@@ -401,6 +402,11 @@ class _Compiler:
     ) -> None:
         unit = self.unit(body.unit, place)
         gauge = None
+        if default:
+            try:
+                read(default, unit.text, body.difference)
+            except ReadingError as fault:
+                raise DefinitionError(f"{place}.default", fault.what) from fault
         if body.instrument is not None:
             if body.instrument not in self.gauges:
                 raise DefinitionError(f"{place}.instrument", f"unknown instrument '{body.instrument}'")

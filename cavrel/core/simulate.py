@@ -16,7 +16,7 @@ from cavrel.core.formula.evaluate import Environment, compile_node
 from cavrel.core.formula.nodes import Member, Name, Node
 from cavrel.core.formula.parse import parse
 from cavrel.core.gauge import Gauge
-from cavrel.core.reading import decimals_of
+from cavrel.core.reading import decimals_of, read
 from cavrel.core.steps import Input, Program
 
 Array = NDArray[np.float64]
@@ -140,7 +140,7 @@ class _Apparatus:
         elif spec.series is None and spec.name in self.plan.truth:
             true = self.true[spec.name][0]
         elif spec.series is None and spec.default is not None:
-            self.true[spec.name] = np.array([[spec.unit.to_si(float(spec.default))]])
+            self.true[spec.name] = np.array([[read(spec.default, spec.unit.text, spec.difference).value]])
             return None
         else:
             return None

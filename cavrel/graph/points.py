@@ -8,6 +8,7 @@ from html import escape
 import numpy as np
 from numpy.typing import NDArray
 
+from cavrel.core.words import counted
 from cavrel.graph import svg
 from cavrel.graph.scale import Scale, fit_scale
 
@@ -257,4 +258,4 @@ def small(
 
 def described(title: str, marks: Sequence[Mark]) -> str:
     """What a screen reader says of a graph."""
-    return escape(f"{title}, {len(marks)} points")
+    return escape(f"{title}, {counted(len(marks), 'point')}")

@@ -84,7 +84,7 @@ def quantities(opened: Opened) -> list[QuantityFields]:
         fields = []
         for i in range(many):
             text = typed[i] if i < len(typed) else ""
-            label = f"{body.label}, reading {i + 1}" if many > 1 else body.label
+            label = _said(f"{body.label}, reading {i + 1}" if many > 1 else body.label, body.unit)
             slot = f"quantities.{name}.{i + 1}"
             fields.append(_field(opened, slot, text, label, f"quantities.{name}", body.default or ""))
         part, colon, rest = body.label.partition(": ")
@@ -185,9 +185,9 @@ def _row(
             text = own[i] if i < len(own) else ""
             trial = f", trial {i + 1}" if wide > 1 else ""
             hint = _suggestion(opened, f"{name}.{column}", number) if body.role == "set" else ""
-            field = _field(
-                opened, f"{name}.{column}.{number}.{i + 1}", text, f"{body.label}, row {number}{trial}", "", hint
-            )
+            table = f"{series.short}, " if len(opened.definition.series) > 1 else ""
+            label = _said(f"{table}{body.label}, row {number}{trial}", body.unit)
+            field = _field(opened, f"{name}.{column}.{number}.{i + 1}", text, label, "", hint)
             if body.extract and i == 0:
                 field = replace(
                     field, trace=f"{name}.{column}.{number}", hint=_from_trace(opened, name, column, number)
@@ -201,6 +201,11 @@ def _row(
             computed.append((f"u-{name}-{number}-{column}", texts.u_cell(values, number - 1, places[column])))
     suspects = [f for f in opened.flags if f.at == f"{name}.{number}"]
     return Row(number, tuple(fields), tuple(computed), out, "out" if out else "suspect" if suspects else "")
+
+
+def _said(label: str, unit: str | None) -> str:
+    """What a screen reader calls a cell: table, column, row and trial, then its unit."""
+    return f"{label}, in {units.pretty(unit)}" if unit else label
 
 
 def _field(opened: Opened, slot: str, text: str, label: str, at: str, hint: str) -> Field:

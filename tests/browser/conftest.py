@@ -91,9 +91,11 @@ def new_run(page: Page, server: Server) -> Callable[..., int]:
         page.get_by_label("Bench").select_option(label=bench)
         page.get_by_label("Title").fill(title)
         page.get_by_role("button", name="Start measuring").click()
+        page.wait_for_selector("#tables, button[name=another]")
         again = page.get_by_role("button", name="Start another")
         if again.count():
             again.click()
+            page.wait_for_selector("#tables")
         page.wait_for_selector("html[data-ready=yes]")
         found = re.search(r"/runs/(\d+)/measure", page.url)
         assert found

@@ -57,7 +57,13 @@ def bench(browser: Browser, server: Server) -> Iterator[Callable[[str], Page]]:
     token = page.request.get(f"{server.address}/token").json()["token"]
 
     def begin(experiment: str) -> Page:
-        form = {"bench": number[1], "title": f"At the bench: {experiment}", "key": str(uuid4()), "csrf_token": token}
+        form = {
+            "bench": number[1],
+            "title": f"At the bench: {experiment}",
+            "key": str(uuid4()),
+            "csrf_token": token,
+            "another": "yes",
+        }
         answer = page.request.post(f"{server.address}/experiments/{experiment}/runs", form=form, max_redirects=0)
         page.goto(f"{server.address}{answer.headers['location']}")
         page.wait_for_selector("html[data-ready=yes]")

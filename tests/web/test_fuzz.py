@@ -54,7 +54,7 @@ def spoilt(document: Any, draw: random.Random, times: int = 2) -> Any:
         if draw.random() < 0.2 and isinstance(node, dict):
             del node[path[-1]]
         else:
-            node[path[-1]] = draw.choice(VALUES)
+            node[path[-1]] = copy.deepcopy(draw.choice(VALUES))
         if not places(body):
             return copy.deepcopy(document)
     return body

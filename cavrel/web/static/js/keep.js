@@ -195,12 +195,27 @@ function trace(element) {
   return names.length ? own : form ? `#${CSS.escape(form.id)} ${own}` : null;
 }
 
+const titles = () => [...document.querySelectorAll("#notes .note h3")].map((h) => h.textContent);
+
+/** Tells who hears the page which readings are saved, and what is remarked on now that was not before. */
+function announce(said, before) {
+  const names = Object.keys(said.entries ?? {}).map((slot) => document.querySelector(`input[data-slot="${CSS.escape(slot)}"]`)?.getAttribute("aria-label")).filter(Boolean);
+  const fresh = titles().filter((title) => !before.includes(title));
+  const words = [names.length === 1 ? `saved: ${names[0]}` : names.length ? `${names.length} readings saved` : "", ...fresh].filter(Boolean);
+  if (words.length) document.getElementById("said").textContent = words.join(". ");
+  for (const input of document.querySelectorAll("#tables input[data-slot]")) {
+    if (input.closest(".cell").querySelector(".sign.suspect")) input.setAttribute("aria-invalid", "true");
+    else input.removeAttribute("aria-invalid");
+  }
+}
+
 /** Put the fragments of an answer in place, leaving the element in use as it is. */
 function apply(said) {
   const active = document.activeElement;
   const path = trace(active);
   const typed = active?.matches?.("input[type=text], textarea");
   const place = typed ? [active.selectionStart, active.selectionEnd, active.value, active.dataset.saved ?? active.defaultValue] : null;
+  const before = titles();
   const changed = onlyChanged(said.html ?? "");
   if (changed) window.htmx.swap(body, changed, { swapStyle: "none" });
   if (path && !body.contains(active)) {
@@ -211,6 +226,7 @@ function apply(said) {
       again.setSelectionRange(place[0], place[1]);
     }
   }
+  announce(said, before);
   if (said.last !== undefined) body.dataset.last = said.last;
   body.dataset.drawnAt = said.at;
   document.dispatchEvent(new CustomEvent("cavrel:saved", { detail: { entries: {}, others: {}, ...said } }));
