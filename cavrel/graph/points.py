@@ -125,9 +125,21 @@ def _left(y: Scale, least: float) -> float:
     return max(least, 31.0 + 7.3 * max((len(y.text(v)) for v in y.ticks()), default=0))
 
 
-def _clip(points: list[tuple[float, float]], y: Scale) -> list[tuple[float, float]]:
-    top, bottom = min(y.start, y.end), max(y.start, y.end)
-    return [(px, min(max(py, top), bottom)) for px, py in points]
+def _framed(x: Scale, y: Scale, *parts: str) -> str:
+    """Curves as far as they lie within the axes: what leaves the frame ends at its edge."""
+    left, top = min(x.start, x.end), min(y.start, y.end)
+    width, height = abs(x.end - x.start), abs(y.end - y.start)
+    box = f"{left:.1f} {top:.1f} {width:.1f} {height:.1f}"
+    return svg.tag("svg", *parts, x=left, y=top, width=width, height=height, viewBox=box, class_="framed")
+
+
+_FAR_OUT = 1e4
+
+
+def _drawn(x: Scale, y: Scale, xs: Array, ys: Array) -> list[tuple[float, float]]:
+    """Points of a curve in the drawing's units, those far outside the frame no farther than a drawing can hold."""
+    at = ((x.at(a), y.at(b)) for a, b in zip(xs, ys, strict=True))
+    return [(min(max(px, -_FAR_OUT), _FAR_OUT), min(max(py, -_FAR_OUT), _FAR_OUT)) for px, py in at]
 
 
 def raw_curve(
@@ -182,16 +194,17 @@ def straight_line(
     xs, ys = np.array([m.x for m in marks]), np.array([m.y for m in marks])
     strip = 92.0 if fitted is not None else 0.0
     y = fit_scale(*_with_bars(marks, ys), height - 46 - strip, 10.0, 6)
-    x = fit_scale(*span(xs), _left(y, 58.0), width - 12, 6)
+    low, high = span(xs)
+    # Rows are counted, and the last of them stands inside the frame.
+    x = fit_scale(low, high + 0.5 if x_axis.symbol == "row" else high, _left(y, 58.0), width - 12, 6)
     times = magnification(marks, y)
     parts = [grid(x, y, x_labels=fitted is None)]
     if fitted is not None:
-        upper = [(x.at(a), y.at(b + h)) for a, b, h in zip(fitted.x, fitted.y, fitted.band, strict=True)]
-        lower = [(x.at(a), y.at(b - h)) for a, b, h in zip(fitted.x, fitted.y, fitted.band, strict=True)]
-        parts.append(svg.area(_clip(upper + lower[::-1], y), "band"))
-        slack = 0.01 * (y.high - y.low)
-        along = [(a, b) for a, b in zip(fitted.x, fitted.y, strict=True) if y.low - slack <= b <= y.high + slack]
-        parts.append(svg.polyline(_clip([(x.at(a), y.at(b)) for a, b in along], y), "fit"))
+        sound = np.isfinite(fitted.y) & np.isfinite(fitted.band)
+        along, up, band = fitted.x[sound], fitted.y[sound], fitted.band[sound]
+        upper, lower = _drawn(x, y, along, up + band), _drawn(x, y, along, up - band)
+        line = svg.polyline(_drawn(x, y, along, up), "fit")
+        parts.append(_framed(x, y, svg.area(upper + lower[::-1], "band"), line))
     parts += [point(m, x, y, times) for m in marks]
     parts.append(svg.rich(0, 0, y_axis.pieces(y), transform=f"translate(13 {(y.start + y.end) / 2:.1f}) rotate(-90)"))
     if fitted is not None:

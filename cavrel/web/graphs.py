@@ -136,7 +136,9 @@ def straightened(opened: Opened, fit: FitAnalysis) -> Straightened:
     fitted = None
     if fit.drawable and fit.diagnostics is not None:
         finite = np.array([m.x for m in marks])
-        scale = points.fit_scale(*points.span(finite), 0.0, 1.0, 6)
+        first, last = points.span(finite)
+        # As the graph itself does for counted rows.
+        scale = points.fit_scale(first, last if x_axis.symbol != "row" else last + 0.5, 0.0, 1.0, 6)
         low = scale.low
         if opened.definition.fits[fit.name].model == "power":
             low = max(low, 0.8 * float(finite.min()))  # a power law with a negative exponent has no value at nought

@@ -132,6 +132,16 @@ def _combined(opened: Opened, result: ResultAnalysis) -> str:
     return f"Mean weighted by what is known of each: {', '.join(shares)}."
 
 
+def _empty_trials(opened: Opened, key: str) -> int:
+    """Trials ruled but not taken, in rows of a column that were begun."""
+    values = opened.analysis.values.get(key)
+    spec = opened.program.input_of.get(key)
+    if values is None or values.trials is None or spec is None or spec.series is None:
+        return 0
+    ruled = opened.state.trials.get(key, 1)
+    return sum(max(ruled - taken, 0) for taken in values.trials.tolist() if taken)
+
+
 def _improve(opened: Opened, result: ResultAnalysis) -> str:
     """What to do first, in a sentence."""
     if not result.budget:
@@ -139,7 +149,10 @@ def _improve(opened: Opened, result: ResultAnalysis) -> str:
     first = result.budget[0]
     gain = result.measured(opened.analysis.rules.rounding).uncertainty(first.u_if_halved)
     sentence = f"{first.source[0].upper()}{first.source[1:]} makes {_share(first.share)} % of u². Halve it and the result is known to {gain}."
-    if first.kind in ("repeatability", "reaction"):
+    empty = _empty_trials(opened, first.subject) if first.kind in ("repeatability", "reaction") else 0
+    if empty:
+        sentence += f" Begin with the {counted(empty, 'trial')} still empty in the table."
+    elif first.kind in ("repeatability", "reaction"):
         sentence += " Four times the trials do that, or twice the count in each timing where one is timed."
     elif first.kind == "placement":
         sentence += " Placing it anew four times and taking the mean does that."

@@ -45,7 +45,13 @@ export function start() {
   });
   document.addEventListener("change", (event) => {
     if (!event.target.matches("#stretch-begin, #stretch-end")) return;
-    const [begin, end] = ["stretch-begin", "stretch-end"].map((id) => Number(document.getElementById(id).value.replace(",", ".")));
+    const [begin, end] = ["stretch-begin", "stretch-end"].map((id) => {
+      const text = document.getElementById(id).value.trim().replace(",", ".");
+      return text === "" ? NaN : Number(text);
+    });
+    const bad = !Number.isFinite(Number.isFinite(begin) ? end : begin);
+    event.target.setAttribute("aria-invalid", String(bad));
+    if (bad) document.getElementById("stretch-value").textContent = `“${event.target.value}” is no time in seconds, such as 0.9`;
     choose(begin, end);
   });
 }
