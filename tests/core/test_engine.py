@@ -141,7 +141,7 @@ def test_a_formula_with_error_bars_along_x_is_orthogonal_regression() -> None:
     ("model", "x", "y", "what"),
     [
         ("power", ["-1", "1", "2", "3"], ["1", "2", "3", "4"], "every x above zero"),
-        ("line", ["1"], ["2"], "a line needs 2 complete rows; there are 1"),
+        ("line", ["1"], ["2"], "a line needs 2 complete rows; there is 1"),
         ("parabola", ["1", "1", "1", "1"], ["1", "2", "3", "4"], "all points stand at the same x"),
         ("parabola", ["1", "1", "2", "2"], ["1", "2", "3", "4"], "do not tell the parameters apart"),
         ("exponential", ["1", "2", "3"], ["0", "0", "0"], "depend on every parameter"),

@@ -158,7 +158,7 @@ def test_units_of_readings_change_nothing(pendulum: Program) -> None:
 
 def test_what_is_missing_is_said_and_the_rest_goes_on(pendulum: Program) -> None:
     analysis = analyse(pendulum, document([["31.05", "31.11"]], ["60.0", "90.0"]))
-    assert analysis.fits["line"].reason == "a line needs 2 complete rows; there are 1"
+    assert analysis.fits["line"].reason == "a line needs 2 complete rows; there is 1"
     assert math.isnan(analysis.results["g"].value)
     assert analysis.results["g"].reason
     assert analysis.values["swings.T"].value[0] == pytest.approx(31.08 / 20)
