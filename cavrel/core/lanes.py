@@ -215,7 +215,7 @@ def plan(blocks: Sequence[Block], singled: Mapping[str, frozenset[int]]) -> Push
             lanes.append(Lane(index, block.rows, own))
             continue
         picked = singled.get(block.targets[0].partition(".")[0], frozenset())
-        apart = np.isin(block.rows, list(picked))
+        apart = np.isin(block.rows, list(picked)) if picked else np.zeros(block.size, bool)
         if not apart.all():
             lane_of[-1][~apart] = len(lanes)
             lanes.append(Lane(index, block.rows[~apart], own[~apart]))

@@ -147,12 +147,15 @@ class _Runner:
                     self.predict(step)
                 else:
                     self.values[step.key] = self.shaped(step)
-            checks = {check.index: self.truth(check.run(self.environment)) for check in self.program.checks}
+            # What is true or false, and what is drawn to scale, asks for the nominal values alone.
+            nominal = {key: value[:1] for key, value in self.values.items()}
+            plain = Environment(nominal, self.sheet.keep)
+            checks = {check.index: self.truth(check.run(plain)) for check in self.program.checks}
             values = {entry.key: self.described(entry.key, entry.unit) for entry in self.program.inputs}
             for step in self.program.steps:
                 if isinstance(step, Derived):
                     values[step.key] = self.described(step.key, step.unit)
-            pictures = {step.key: picture for step in self.program.pictures if (picture := self.picture(step))}
+            pictures = {step.key: picture for step in self.program.pictures if (picture := self.picture(step, plain))}
         # Worked out in the order of what each needs, shown in the order of the definition.
         return Analysis(
             program=self.program,
@@ -169,7 +172,7 @@ class _Runner:
             accepted=self.accepted,
             checks=checks,
             pictures=pictures,
-            nominal={key: value[:1] for key, value in self.values.items()},
+            nominal=nominal,
             waits={name: self.waits(name) for name in [*definition.fits, *definition.results, *definition.predict]},
         )
 
@@ -179,11 +182,11 @@ class _Runner:
         rows = self.sheet.rows[step.series] if step.series else 1
         return values if values.shape[1] == rows else np.broadcast_to(values, (values.shape[0], rows))
 
-    def picture(self, step: PictureStep) -> ForcePicture | None:
+    def picture(self, step: PictureStep, plain: Environment) -> ForcePicture | None:
         """A picture of the last row that has everything it needs, or of the run's single readings; None while something is missing."""
-        columns = [step.pivot(self.environment)]
+        columns = [step.pivot(plain)]
         for at, force in step.forces:
-            columns += [at(self.environment), force(self.environment)]
+            columns += [at(plain), force(plain)]
         rows = max(column.shape[1] for column in columns)
         table = np.array([np.broadcast_to(column[0], rows) for column in columns])
         whole = np.flatnonzero(np.isfinite(table).all(axis=0))
