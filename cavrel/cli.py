@@ -89,6 +89,8 @@ def check(file: str) -> None:
         _refuse(file, fault)
         return
     reached = f"; the law explains {', '.join(meanings)}" if meanings else ""
+    if not catalogue.solved_in_time(definition):
+        reached = "; its law was not solved in time, so that slopes stay unexplained"
     click.echo(f"{file}: {definition.title} is a good definition{reached}")
 
 

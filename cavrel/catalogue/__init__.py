@@ -199,3 +199,8 @@ def meanings_of(definition: Definition, options: Mapping[str, str] | None = None
     if definition.options or options:
         definition = definitions.choose(definition, options or {})
     return algebra.meanings(definition.model_dump_json(by_alias=True))
+
+
+def solved_in_time(definition: Definition) -> bool:
+    """Whether the algebra of a definition's law, under the usual conventions, ended before its deadline."""
+    return algebra.solved_in_time(definitions.choose(definition, {}).model_dump_json(by_alias=True))

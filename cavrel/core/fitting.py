@@ -168,7 +168,7 @@ class _Fitting:
     def impossible(self) -> str:
         """Why no curve can be drawn; empty if it can."""
         n, model = len(self.use), self.step.model
-        if not self.rows_differ():
+        if not self.summable():
             return "the readings are too large to be fitted"
         words = {"proportional": "line", "power": "power law", "damped": "damped oscillation", "formula": "curve"}
         kind = words.get(model, model)
@@ -367,7 +367,7 @@ class _Fitting:
         own = self.pushes.own(parts)
         return own, (parts[own] ** 2).sum(axis=0)
 
-    def rows_differ(self) -> bool:
+    def summable(self) -> bool:
         """Whether sums of squares over the points stay numbers."""
         largest = max(float(np.abs(self.x).max(initial=0.0)), float(np.abs(self.y).max(initial=0.0)))
         return largest < 1e140

@@ -73,6 +73,8 @@ def test_a_unit_mistaken_for_a_whole_column_is_said_first() -> None:
     found = {flag.code: flag for flag in remarks(wrong)}["power-of-ten"]
     assert "10³ times too large" in found.say
     assert found.at == "results.rho"
+    cork = run(made, quantities={"a": "31.0 ± 0.1", "m": "3.00 ± 0.01"})
+    assert "power-of-ten" not in {flag.code for flag in remarks(cork)}
     right = run(made, quantities={"a": "31.0 ± 0.1", "m": "27.7 ± 0.1"})
     assert "power-of-ten" not in {flag.code for flag in remarks(right)}
 

@@ -24,16 +24,19 @@ def of_results(analysis: Analysis) -> list[Flag]:
 
 def _size(analysis: Analysis, result: ResultAnalysis) -> list[Flag]:
     """A result whose size cannot be right, most often for a unit mistaken in a whole column."""
-    label, at = analysis.program.definition.results[result.name].label, f"results.{result.name}"
-    text = result.measured(analysis.rules.rounding).value_text()
-    other = result.accepted
+    body, at = analysis.program.definition.results[result.name], f"results.{result.name}"
+    label, text, other = body.label, result.measured(analysis.rules.rounding).value_text(), result.accepted
     ratio = result.value / other.value if other and other.value and math.isfinite(other.value) else math.nan
     decades = math.log10(ratio) if ratio > 0 else math.nan
     whole = round(decades) if math.isfinite(decades) else 0
-    if whole and (abs(decades - whole) < POWER_OF_TEN or result.plausible is False):
+    exact = abs(decades - whole) < POWER_OF_TEN
+    # What a result may lie far below or above is no expectation of its size: cork floats, and is a tenth of water.
+    expected = not (body.below or body.above)
+    if whole and ((expected and exact) or result.plausible is False):
         times = f"10{str(abs(whole)).translate(_RAISED)} times" if abs(whole) > 1 else "ten times"
         side = "too large" if whole > 0 else "too small"
-        say = f"{text} is {times} {side}. A unit mistaken for a whole column does that: centimetres where millimetres stand, grams for kilograms."
+        say = f"{text} is {'' if exact else 'about '}{times} {side}. "
+        say += "A unit mistaken for a whole column does that: centimetres where millimetres stand, grams for kilograms."
         return [Flag("power-of-ten", "caution", at, f"{label}: a power of ten off", say)]
     if result.plausible is False:
         say = f"{text} lies outside all that was ever measured. Look at the units at the heads of the columns, the decimal marks and the counts."

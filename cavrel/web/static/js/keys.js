@@ -3,7 +3,7 @@ import { undo } from "./keep.js";
 import { choose, leaveOut, takeBack, writeNote } from "./margin.js";
 
 const LETTERS = "cavrel.letters";
-const MOTION = /^[0-9.,\-−+]$/;
+const OF_READINGS = /^[0-9.,\-−+]$/;
 let lastSlot = null;
 
 const lettersOn = () => {
@@ -77,7 +77,7 @@ export function start() {
       return;
     }
     if (event.ctrlKey || event.metaKey || event.altKey || inText(event.target) || event.key === " ") return;
-    if (MOTION.test(event.key)) return waiting()?.focus(); // the character follows the focus into the cell
+    if (OF_READINGS.test(event.key)) return waiting()?.focus(); // the character follows the focus into the cell
     const key = event.key.length === 1 ? event.key.toLowerCase() : "";
     if (!key || (/[a-z]/.test(key) && !lettersOn())) return;
     if (press(key, event.shiftKey)) event.preventDefault(); // or it would type itself into what it opened
