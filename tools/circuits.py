@@ -17,10 +17,10 @@ FOLDER = HERE / "circuits"
 _MARGIN = 8.0
 
 
-def _bridge(d: schemdraw.Drawing) -> None:
-    d += (known := parts.ResistorIEC().right().length(4).label("K"))
+def _bridge(d: schemdraw.Drawing, left: str = "K", right: str = "X") -> None:
+    d += (known := parts.ResistorIEC().right().length(4).label(left))
     d += (middle := parts.Dot())
-    d += (unknown := parts.ResistorIEC().right().length(4).label("X"))
+    d += (unknown := parts.ResistorIEC().right().length(4).label(right))
     d += parts.Line().at(known.start).down().length(3)
     d += (wire := parts.Line().right().length(8))
     d += parts.Line().up().to(unknown.end)
@@ -47,6 +47,21 @@ def _converted(d: schemdraw.Drawing) -> None:
     d += parts.Line().at(left.center).down().length(2.2)
     d += parts.MeterV().right().tox(end.end)
     d += parts.Line().up().to(end.end)
+
+
+def _shunted(d: schemdraw.Drawing) -> None:
+    d += (supply := parts.BatteryCell().right().length(2.5))
+    d += parts.Switch().right().length(2.5)
+    d += (right := parts.PotentiometerIEC().right().length(3))
+    d += parts.Line().at(supply.start).down().length(2.2)
+    d += (left := parts.Dot())
+    d += parts.MeterArrow().right().length(4).label("G", loc="top", ofst=0.1)
+    d += (middle := parts.Dot())
+    d += parts.MeterA().right().tox(right.end)
+    d += parts.Line().up().to(right.end)
+    d += parts.Line().at(left.center).down().length(1.6)
+    d += parts.ResistorIEC().right().tox(middle.center).label("R", loc="bottom")
+    d += parts.Line().up().to(middle.center)
 
 
 def _wire(d: schemdraw.Drawing) -> None:
@@ -83,6 +98,14 @@ CIRCUITS: dict[str, tuple[str, Callable[[schemdraw.Drawing], None]]] = {
     "metre-bridge": (
         "Known and unknown resistance over the wire of the bridge, galvanometer and key to the slider",
         _bridge,
+    ),
+    "metre-bridge.gap-left": (
+        "Unknown resistance in the left gap and known one in the right over the wire of the bridge, galvanometer and key to the slider",
+        lambda d: _bridge(d, "X", "K"),
+    ),
+    "galvanometer-conversion.meter-ammeter": (
+        "Galvanometer with its shunt beside it, in one ring with the standard ammeter",
+        _shunted,
     ),
     "galvanometer-conversion": ("Galvanometer with its series resistance, beside it the standard meter", _converted),
     "current-balance": ("Supply, current limit and ammeter in a ring with the wire between the poles", _wire),

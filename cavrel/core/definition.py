@@ -101,12 +101,13 @@ class Column(_Read):
 
 
 class Series(_Model):
-    """A table of readings, one row for each setting."""
+    """A table of readings, one row for each setting. ``optional``: an experiment is whole without it."""
 
     label: Annotated[str, Field(min_length=1, max_length=80)]
     note: Annotated[str, Field(max_length=400)] = ""
     rows: Annotated[int, Field(ge=1, le=200)] = 8
     row: Annotated[str, Field(max_length=30)] = "row"
+    optional: bool = False
     columns: Annotated[dict[Key, Column], Field(min_length=1, max_length=24)]
 
     @property

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timezone
-from functools import lru_cache
+from types import MappingProxyType
 from uuid import UUID, uuid4, uuid5
 
 from flask import Blueprint, abort, jsonify, redirect, render_template, request, url_for
@@ -11,6 +11,7 @@ from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
 from cavrel import catalogue
+from cavrel.catalogue import pictures
 from cavrel.core.definition import FIELDS, Definition
 from cavrel.core.rules import HouseRules
 from cavrel.store import entries as entry_store
@@ -26,11 +27,12 @@ from cavrel.web.shared import pool
 pages = Blueprint("shelf", __name__)
 
 
-@lru_cache(maxsize=128)
-def drawing(experiment: str, folder: str = "drawings") -> Markup | None:
-    """The apparatus of an experiment as SVG, or its circuit from the folder ``circuits``; None where none is drawn."""
-    path = catalogue.HERE / folder / f"{experiment}.svg"
-    return Markup(path.read_text(encoding="utf-8")) if path.exists() else None
+def drawing(
+    experiment: str, options: Mapping[str, str] = MappingProxyType({}), folder: str = "drawings"
+) -> Markup | None:
+    """The apparatus of an experiment under the conventions chosen as SVG, or its circuit from the folder ``circuits``."""
+    drawn = pictures.drawing(experiment, options, folder)
+    return Markup(drawn) if drawn else None
 
 
 def course_of(connection: Connection) -> tuple[Course | None, list[Bench]]:
@@ -158,10 +160,13 @@ def _experiment_page(name: str, typed: Mapping[str, str], faults: Mapping[str, s
     with transaction(pool()) as connection:
         course, benches = course_of(connection)
         shown = _experiment(connection, course, name)
-    blank = unstarted(shown.definition, course, chosen_options(shown.definition, typed))
+    options = chosen_options(shown.definition, typed)
+    blank = unstarted(shown.definition, course, options)
     return render_template(
         "shelf/experiment.html",
         d=blank.definition,
+        options=options,
+        usual=shown.definition.title,
         version=shown.version,
         tables=tables.tables(blank),
         fields=tables.quantities(blank),

@@ -4,8 +4,8 @@ import math
 from dataclasses import dataclass
 
 from cavrel.core.judge import judge
+from cavrel.core.progress import progress
 from cavrel.core.rounding import percent
-from cavrel.core.run import trials
 from cavrel.core.words import counted
 from cavrel.web.opened import Opened
 from cavrel.web.texts import one_line
@@ -21,31 +21,14 @@ class Stage:
     state: str
 
 
-def readings(opened: Opened) -> tuple[int, int]:
-    """Readings taken and readings ruled: the run's own, unless they are optional or have a default, and the measured columns."""
-    taken = wanted = 0
-    for name, quantity in opened.definition.quantities.items():
-        if quantity.formula is None and quantity.default is None and not quantity.optional:
-            typed = sum(1 for text in trials(opened.state.run.quantities.get(name)) if text.strip())
-            taken, wanted = taken + typed, wanted + max(quantity.repeats, typed)
-    for name, series in opened.definition.series.items():
-        rows = opened.state.rows[name]
-        for column, body in series.columns.items():
-            if body.role == "measured" and not body.optional:
-                cells = opened.state.run.series.get(name, {}).get(column, [])
-                taken += sum(1 for c in cells for text in trials(c) if text.strip())
-                wanted += rows * opened.state.trials[f"{name}.{column}"]
-    return taken, wanted
-
-
 def stages(opened: Opened) -> list[Stage]:
     """The stages that exist, in the order of the work."""
-    taken, wanted = readings(opened)
+    come = progress(opened.state)
     measure = Stage(
         "measure",
         "Measure",
-        f"{taken} of {wanted} readings",
-        "done" if taken >= wanted else "begun" if taken else "waiting",
+        f"{come.taken} of {counted(come.wanted, 'reading')}",
+        "done" if come.done else "begun" if come.taken else "waiting",
     )
     return [measure, _straighten(opened), _judge(opened)]
 

@@ -53,13 +53,14 @@ class Row:
 
 @dataclass(frozen=True, slots=True)
 class Table:
-    """A series as it is ruled. ``more_trials``: the repeated columns that can take another trial."""
+    """A series as it is ruled. ``more_trials``: the repeated columns that can take another trial; ``spare``: the last row is empty."""
 
     name: str
     series: Series
     heads: tuple[Head, ...]
     rows: tuple[Row, ...]
     more_trials: tuple[str, ...]
+    spare: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,7 +137,8 @@ def _table(opened: Opened, name: str, series: Series) -> Table:
         for number in range(1, opened.state.rows[name] + 1)
     )
     more = tuple(c for c in repeated if opened.state.trials[f"{name}.{c}"] < MOST_TRIALS)
-    return Table(name, series, tuple(heads), rows, more)
+    spare = len(rows) > 1 and not any(f.text or (f.trace and f.hint) for f in rows[-1].fields) and not rows[-1].out
+    return Table(name, series, tuple(heads), rows, more, spare)
 
 
 def _typed_heads(opened: Opened, series: str, column: str, body: Column) -> list[Head]:

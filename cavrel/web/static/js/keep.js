@@ -203,10 +203,6 @@ function announce(said, before) {
   const fresh = titles().filter((title) => !before.includes(title));
   const words = [names.length === 1 ? `saved: ${names[0]}` : names.length ? `${names.length} readings saved` : "", ...fresh].filter(Boolean);
   if (words.length) document.getElementById("said").textContent = words.join(". ");
-  for (const input of document.querySelectorAll("#tables input[data-slot]")) {
-    if (input.closest(".cell").querySelector(".sign.suspect")) input.setAttribute("aria-invalid", "true");
-    else input.removeAttribute("aria-invalid");
-  }
 }
 
 /** Put the fragments of an answer in place, leaving the element in use as it is. */

@@ -54,8 +54,31 @@ function act(button) {
   else if (what === "undo") keep("undo", slot, {});
 }
 
+/** The cells a place means: one, all readings of a quantity, or the first of a row. */
+function cellsOf(at) {
+  const slot = CSS.escape(at);
+  const own = document.querySelectorAll(`input[data-slot="${slot}"], input[data-slot^="${at.startsWith("quantities.") ? slot : "-"}."]`);
+  return own.length ? own : [...document.querySelectorAll(`tr[data-at="${slot}"] input[data-slot]`)].slice(0, 1);
+}
+
+/** A cell that is suspected is marked so, and one that a note speaks of is described by that note. */
+export function describe() {
+  for (const input of document.querySelectorAll("#tables input[data-slot]")) {
+    if (input.closest(".cell").querySelector(".sign.suspect")) input.setAttribute("aria-invalid", "true");
+    else input.removeAttribute("aria-invalid");
+    input.removeAttribute("aria-describedby");
+  }
+  for (const note of document.querySelectorAll("#notes .note[data-at][id]")) {
+    for (const input of cellsOf(note.dataset.at)) {
+      input.setAttribute("aria-describedby", `${input.getAttribute("aria-describedby") ?? ""} ${note.id}`.trim());
+    }
+  }
+}
+
 export function start() {
   startAsk();
+  describe();
+  document.addEventListener("cavrel:saved", describe);
   document.addEventListener("click", (event) => {
     const button = event.target.closest("[data-act]");
     if (button) return act(button);

@@ -1,0 +1,34 @@
+"""Styles, scripts and fonts: each address holds the version of all of them, so that a browser may keep what it has for good."""
+
+import hashlib
+from functools import lru_cache
+from pathlib import Path
+
+from flask import Blueprint, Response, send_from_directory, url_for
+
+STATIC = Path(__file__).resolve().parent / "static"
+_FOR_GOOD = "public, max-age=31536000, immutable"
+pages = Blueprint("assets", __name__)
+
+
+@lru_cache(maxsize=1)
+def current() -> str:
+    """Twelve figures that change with any of the files."""
+    digest = hashlib.sha256()
+    for path in sorted(p for p in STATIC.rglob("*") if p.is_file()):
+        digest.update(path.relative_to(STATIC).as_posix().encode() + b"\0" + path.read_bytes())
+    return digest.hexdigest()[:12]
+
+
+def static(name: str) -> str:
+    """The address of a file. Scripts import each other beside themselves, and so within the same version."""
+    return url_for("assets.file", version=current(), name=name)
+
+
+@pages.get("/static/<version>/<path:name>", endpoint="file")
+def file(version: str, name: str) -> Response:
+    """A file, under any version: a page that was drawn before an update still gets what it asks for, but may not keep it."""
+    response = send_from_directory(STATIC, name, max_age=0)
+    if version == current():
+        response.headers["Cache-Control"] = _FOR_GOOD
+    return response

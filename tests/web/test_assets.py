@@ -1,0 +1,47 @@
+"""Styles, scripts and fonts: kept by the browser for good, packed on the way, and no larger than they need be."""
+
+import gzip
+import re
+
+from flask.testing import FlaskClient
+
+from cavrel.web.assets import STATIC
+
+
+def addresses(client: FlaskClient) -> list[str]:
+    return re.findall(r'(?:href|src)="(/static/[^"]+)"', client.get("/").text)
+
+
+def test_what_a_page_names_may_be_kept_for_good(client: FlaskClient) -> None:
+    assert len(addresses(client)) > 5
+    for address in addresses(client):
+        answer = client.get(address)
+        assert answer.status_code == 200, address
+        assert "immutable" in answer.headers["Cache-Control"]
+
+
+def test_another_version_is_answered_but_not_kept(client: FlaskClient) -> None:
+    """A page drawn before an update still loads its scripts."""
+    old = re.sub(r"/static/[^/]+/", "/static/0123456789ab/", addresses(client)[-1])
+    answer = client.get(old)
+    assert answer.status_code == 200
+    assert "immutable" not in answer.headers["Cache-Control"]
+    assert client.get("/static/0123456789ab/../../app.py").status_code == 404
+
+
+def test_answers_are_packed(client: FlaskClient) -> None:
+    plain = client.get("/runs/1/measure").data
+    for name in ("gzip", "br"):
+        packed = client.get("/runs/1/measure", headers={"Accept-Encoding": name})
+        assert packed.headers["Content-Encoding"] == name
+        assert len(packed.data) < len(plain) / 4
+    body = gzip.decompress(client.get("/", headers={"Accept-Encoding": "gzip"}).data)
+    assert b"Shelf" in body
+
+
+def test_the_first_visit_carries_no_more_than_half_a_megabyte() -> None:
+    """All fonts, styles and scripts, as files; the mathematics font holds what formulas use."""
+    fonts = {path.name: path.stat().st_size for path in STATIC.rglob("*.woff2")}
+    assert fonts["stix-two-math-latin-400-normal.woff2"] < 80_000
+    text = sum(len(gzip.compress(p.read_bytes(), 6)) for p in STATIC.rglob("*") if p.suffix in (".css", ".js", ".svg"))
+    assert sum(fonts.values()) + text < 500_000
