@@ -1,10 +1,15 @@
 """Starting: what stands in the way is said in one line that tells what to do."""
 
 import os
+import re
 import signal
 import socket
 import subprocess
 import sys
+import threading
+import time
+from urllib.parse import urlsplit, urlunsplit
+from urllib.request import urlopen
 
 import psycopg
 import pytest
@@ -83,3 +88,77 @@ def test_it_stops_cleanly(cluster: Cluster, how: signal.Signals) -> None:
     assert f"http://127.0.0.1:{port}/" in out
     assert "stopped; everything shown as saved is in the database" in out
     assert "Traceback" not in said
+
+
+class Valve:
+    """A relay between server and database that can be shut: connections stay open and nothing comes through, as when a database hangs."""
+
+    def __init__(self, port: int) -> None:
+        self.to, self.port = port, free_port()
+        self.open = threading.Event()
+        self.open.set()
+        self.door = socket.create_server(("127.0.0.1", self.port))
+        threading.Thread(target=self._accept, daemon=True).start()
+
+    def _accept(self) -> None:
+        while True:
+            try:
+                near, _ = self.door.accept()
+            except OSError:
+                return
+            far = socket.create_connection(("127.0.0.1", self.to))
+            for source, sink in ((near, far), (far, near)):
+                threading.Thread(target=self._carry, args=(source, sink), daemon=True).start()
+
+    def _carry(self, source: socket.socket, sink: socket.socket) -> None:
+        try:
+            while data := source.recv(65536):
+                self.open.wait()
+                sink.sendall(data)
+        except OSError:
+            pass
+        sink.close()
+
+
+def test_a_hung_database_holds_up_no_file(cluster: Cluster) -> None:
+    """Eighty requests wait for a database that says nothing; styles still come, and all goes on when it does."""
+    cluster.create_database("hung")
+    url = urlsplit(cluster.url("hung"))
+    assert url.port
+    valve = Valve(url.port)
+    port = free_port()
+    here = f"http://127.0.0.1:{port}"
+    process = start(
+        "demo",
+        CAVREL_PORT=str(port),
+        DATABASE_URL=urlunsplit(url._replace(netloc=url.netloc.replace(str(url.port), str(valve.port)))),
+    )
+    try:
+        wait_until_served(here)
+        style = re.search(r'href="(/static/[^"]+\.css)"', urlopen(here, timeout=20).read().decode())
+        assert style
+        valve.open.clear()
+        waiting = [threading.Thread(target=_asked, args=(f"{here}/runs/1/measure",), daemon=True) for _ in range(80)]
+        for thread in waiting:
+            thread.start()
+        time.sleep(1)
+        assert urlopen(f"{here}{style[1]}", timeout=5).status == 200
+        valve.open.set()
+        for _ in range(40):
+            if _asked(f"{here}/health"):
+                break
+            time.sleep(0.5)
+        else:
+            pytest.fail("it did not come back with its database")
+    finally:
+        valve.open.set()
+        process.send_signal(signal.SIGTERM)
+        process.communicate(timeout=30)
+        valve.door.close()
+
+
+def _asked(address: str) -> bool:
+    try:
+        return bool(urlopen(address, timeout=30).status == 200)
+    except OSError:
+        return False

@@ -55,6 +55,11 @@ class Opened:
         return find(self.analysis, self.flags)
 
     @property
+    def begun(self) -> datetime:
+        """When its first entry was written; when it was started, while there is none."""
+        return self.entries[0].made_at if self.entries else self.run.made_at
+
+    @property
     def fit(self) -> FitAnalysis | None:
         """The first fit, which Straighten shows unless another is asked for."""
         return next(iter(self.analysis.fits.values()), None)

@@ -24,7 +24,15 @@ def opened_or_404(run: int) -> Opened:
 
 def frame(opened: Opened, stage: str, notes: list[Note]) -> dict[str, Any]:
     """What the frame around a stage shows: rail, head, margin."""
-    return {"o": opened, "run": opened.run, "stages": stages(opened), "stage": stage, "notes": notes}
+    conventions = {f"option-{name}": choice for name, choice in opened.state.run.options.items()}
+    return {
+        "o": opened,
+        "run": opened.run,
+        "stages": stages(opened),
+        "stage": stage,
+        "notes": notes,
+        "conventions": conventions,
+    }
 
 
 def stage_page(template: str, opened: Opened, stage: str, notes: list[Note], **more: Any) -> str:
