@@ -38,8 +38,13 @@ def simulate(
 
     Raises DefinitionError where the definition cannot be simulated or has no such fault.
     """
-    document = _Apparatus(program, np.random.default_rng(seed), faults).document()
+    with np.errstate(all="ignore"):  # what a formula makes of its truths may be infinite, and is refused as a reading then
+        document = _Apparatus(program, np.random.default_rng(seed), faults).document()
     return {**document, "options": dict(options)} if options else document
+
+
+_MOST = 1e15
+"""The largest reading of a stand-in, in SI units: a number far beyond any bench, within what a count can be drawn for."""
 
 
 class _Apparatus:
@@ -121,6 +126,8 @@ class _Apparatus:
             wanted = self.program.suggestions[spec.key][0](Environment(self.true, {}))[0]
         else:
             raise DefinitionError(f"simulate.set.{spec.key}", "is missing: which settings?")
+        if not np.isfinite(wanted).all():
+            raise DefinitionError(f"simulate.set.{spec.key}", "comes to no number that could be set")
         texts = [self.written(spec, float(v)) for v in wanted]
         typed = np.array([spec.unit.to_si(float(t)) for t in texts])
         errors = self.errors[spec.gauge.name] if spec.gauge and not spec.exact else _Errors(0.0, 0.0)
@@ -145,8 +152,10 @@ class _Apparatus:
         else:
             return None
         if spec.key in self.plan.vary:
-            size = float(self.value(self.plan.vary[spec.key], None, f"simulate.vary.{spec.key}")[0, 0])
+            size = self.spread(self.plan.vary[spec.key], f"simulate.vary.{spec.key}")
             true = true + self.draw.normal(0.0, size, rows)
+        if not (np.isfinite(true).all() and float(np.abs(true).max(initial=0.0)) < _MOST):
+            raise DefinitionError(place, "comes to no number that could be read; see the truths it is made of")
         self.true[spec.key] = np.array(true)[None, :]
         if spec.count:
             counts = [[str(n) for n in self.draw.poisson(max(v, 0.0), spec.repeats).tolist()] for v in true.tolist()]
@@ -182,8 +191,15 @@ class _Apparatus:
             size = math.hypot(spec.gauge.reaction or 0.0, spec.gauge.placement or 0.0)
         extra = self.plan.noise.get(spec.key)
         if extra is not None:
-            size = math.hypot(size, float(self.value(extra, None, f"simulate.noise.{spec.key}")[0, 0]))
+            size = math.hypot(size, self.spread(extra, f"simulate.noise.{spec.key}"))
         return self.draw.normal(0.0, size, many) if size else np.zeros(many)
+
+    def spread(self, text: str, place: str) -> float:
+        """A standard deviation, SI. Raises DefinitionError for what is none."""
+        size = float(self.value(text, None, place)[0, 0])
+        if not 0 <= size < _MOST:
+            raise DefinitionError(place, "is no standard deviation: it must be a positive amount")
+        return size
 
     def rounding(self, spec: Input, many: int) -> Array:
         """How far a setting may lie from the mark it is set to."""
@@ -225,5 +241,6 @@ def truth(program: Program, seed: int) -> Mapping[str, float]:
     plan = program.definition.simulate
     if plan is None:
         return {}
-    apparatus = _Apparatus(program, np.random.default_rng(seed))
+    with np.errstate(all="ignore"):
+        apparatus = _Apparatus(program, np.random.default_rng(seed))
     return {name: float(apparatus.true[name][0, 0]) for name in program.definition.results if name in plan.truth}
