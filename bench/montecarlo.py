@@ -9,7 +9,7 @@ from scipy.optimize import curve_fit
 from bench.pendulum import LENGTHS, N, document, line_alone, readings
 from bench.ratio import Row, compare
 from cavrel.core.analysis import analyse
-from cavrel.core.montecarlo import monte_carlo
+from cavrel.core.analysis.montecarlo import monte_carlo
 
 DRAWS = 100_000
 

@@ -7,11 +7,12 @@ from uncertainties import ufloat
 
 from bench.ratio import Row, compare
 from cavrel import catalogue
-from cavrel.core import definition, reading
-from cavrel.core import run as runs
+from cavrel.core import definition
 from cavrel.core.analysis import analyse
-from cavrel.core.steps import Program
-from cavrel.core.uncertainty import coverage_factor
+from cavrel.core.analysis.uncertainty import coverage_factor
+from cavrel.core.definition.steps import Program
+from cavrel.core.logbook import run as runs
+from cavrel.core.quantity import reading
 
 N = 20
 LENGTHS = [60.0 + 15 * i for i in range(8)]

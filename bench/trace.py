@@ -3,7 +3,7 @@
 import numpy as np
 
 from bench.ratio import Row, compare
-from cavrel.core.trace import extract, sample_times
+from cavrel.core.analysis.trace import extract, sample_times
 from cavrel.graph.points import Axis
 from cavrel.graph.trace import drawing
 

@@ -9,16 +9,16 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from cavrel import __version__, catalogue
-from cavrel.core import run as runs
-from cavrel.core import units
 from cavrel.core.analysis import analyse
-from cavrel.core.compare import explained
+from cavrel.core.analysis.montecarlo import monte_carlo
 from cavrel.core.document import result_document
 from cavrel.core.errors import CavrelError
 from cavrel.core.findings import monte_carlo_remarks, remarks
-from cavrel.core.montecarlo import monte_carlo
+from cavrel.core.findings.compare import explained
+from cavrel.core.findings.slips import find
+from cavrel.core.logbook import run as runs
+from cavrel.core.quantity import units
 from cavrel.core.simulate import simulate
-from cavrel.core.slips import find
 
 if TYPE_CHECKING:
     from cavrel.store.pool import Pool

@@ -11,7 +11,7 @@ import pytest
 from flask.testing import FlaskClient
 
 from cavrel import catalogue, demo
-from cavrel.core.steps import Program
+from cavrel.core.definition.steps import Program
 from cavrel.store.cluster import Cluster
 from cavrel.store.migrate import migrate
 from cavrel.store.pool import Pool, open_pool

@@ -9,7 +9,7 @@ from click.testing import CliRunner
 
 from cavrel import catalogue
 from cavrel.cli import main
-from cavrel.core.formats import schemas
+from cavrel.core.document.formats import schemas
 
 DOCS = Path(__file__).resolve().parent.parent / "docs"
 FILES = {name: json.loads((DOCS / "schemas" / f"{name}.schema.json").read_text(encoding="utf-8")) for name in schemas()}

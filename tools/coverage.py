@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from scipy import stats
 
 from cavrel import catalogue
-from cavrel.core import run as runs
 from cavrel.core.analysis import analyse
 from cavrel.core.findings import remarks
+from cavrel.core.logbook import run as runs
 from cavrel.core.simulate import simulate, truth
 
 

@@ -3,7 +3,7 @@
 import json
 from pathlib import Path
 
-from cavrel.core.formats import schemas
+from cavrel.core.document.formats import schemas
 
 TARGET = Path(__file__).resolve().parent.parent / "docs" / "schemas"
 

@@ -10,14 +10,13 @@ from typing import Any
 
 from cavrel.catalogue import algebra, constants
 from cavrel.core import definition as definitions
-from cavrel.core import law
-from cavrel.core.accepted import Accepted
-from cavrel.core.definition import Definition
+from cavrel.core.definition import Definition, law
+from cavrel.core.definition.accepted import Accepted
+from cavrel.core.definition.program import compile_program
+from cavrel.core.definition.steps import Program
 from cavrel.core.errors import DefinitionError
+from cavrel.core.findings.straighten import LineMeaning
 from cavrel.core.formula.text import unparse
-from cavrel.core.program import compile_program
-from cavrel.core.steps import Program
-from cavrel.core.straighten import LineMeaning
 
 HERE = Path(__file__).resolve().parent
 

@@ -10,8 +10,8 @@ from threading import Lock
 from typing import Any
 
 from cavrel.core.errors import DefinitionError
+from cavrel.core.findings.straighten import LineMeaning
 from cavrel.core.formula.parse import parse
-from cavrel.core.straighten import LineMeaning
 
 SECONDS = 1.5
 """Processor time that one law may take; what is not solved by then is left unsolved."""

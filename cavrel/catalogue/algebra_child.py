@@ -10,8 +10,8 @@ import signal
 import sys
 from types import FrameType
 
-from cavrel.core import straighten
 from cavrel.core.errors import CavrelError
+from cavrel.core.findings import straighten
 from cavrel.core.formula.text import unparse
 
 MEMORY = 2 * 1024**3

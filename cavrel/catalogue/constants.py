@@ -6,8 +6,8 @@ from pathlib import Path
 
 from scipy import constants
 
-from cavrel.core import units
-from cavrel.core.accepted import Accepted, local_gravity, normal_gravity
+from cavrel.core.definition.accepted import Accepted, local_gravity, normal_gravity
+from cavrel.core.quantity import units
 
 EDITION = "CODATA 2022"
 """The adjustment that the pinned SciPy ships; a test holds it against SciPy's own word."""

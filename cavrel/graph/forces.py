@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from cavrel.core.rounding import significant
+from cavrel.core.quantity.rounding import significant
 from cavrel.graph import svg
 
 WIDTH, HEIGHT = 560.0, 190.0

@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass
 
-from cavrel.core.rounding import MINUS, power
+from cavrel.core.quantity.rounding import MINUS, power
 
 STEPS = (1.0, 2.0, 2.5, 5.0, 10.0)
 FROM_ZERO = 0.6

@@ -12,23 +12,10 @@ from flask_wtf.csrf import CSRFError, CSRFProtect, generate_csrf
 from werkzeug.exceptions import HTTPException
 
 from cavrel import __version__
+from cavrel.present import texts
 from cavrel.store import settings
 from cavrel.store.pool import DatabaseAway, Pool, transaction
-from cavrel.web import (
-    assets,
-    doors,
-    entries,
-    judge,
-    logbook,
-    measure,
-    patterns,
-    runs,
-    shelf,
-    straighten,
-    texts,
-    traces,
-    write,
-)
+from cavrel.web import assets, doors, entries, judge, logbook, measure, patterns, runs, shelf, straighten, traces, write
 
 _POLICY = "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
 log = logging.getLogger("cavrel")

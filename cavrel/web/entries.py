@@ -16,12 +16,12 @@ from flask.typing import ResponseReturnValue
 from cavrel.core.definition import Definition, choose
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import EntryError, check_entry
+from cavrel.service.opened import Opened, definition_of, open_in
 from cavrel.store import entries as entry_store
 from cavrel.store import runs as run_store
 from cavrel.store.entries import NewEntry
 from cavrel.store.pool import transaction
 from cavrel.web import judge, logbook, measure, straighten, traces
-from cavrel.web.opened import Opened, definition_of, open_in
 from cavrel.web.shared import pool
 
 pages = Blueprint("entries", __name__)

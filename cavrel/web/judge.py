@@ -8,19 +8,20 @@ from flask import Blueprint, jsonify, render_template
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
-from cavrel.core import compare
 from cavrel.core.analysis import ResultAnalysis
+from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.document import result_document
-from cavrel.core.fitted import FitAnalysis
-from cavrel.core.judge import judge
-from cavrel.core.rounding import percent, significant
+from cavrel.core.findings import compare
+from cavrel.core.findings.judge import judge
+from cavrel.core.quantity.rounding import percent, significant
 from cavrel.core.words import counted
 from cavrel.graph import numberline
+from cavrel.present import graphs, results
+from cavrel.present import notes as margin
+from cavrel.present.notes import Note
+from cavrel.service.opened import Opened, open_in
 from cavrel.store import runs as run_store
 from cavrel.store.pool import transaction
-from cavrel.web import graphs, margin, results
-from cavrel.web.margin import Note
-from cavrel.web.opened import Opened, open_in
 from cavrel.web.shared import frame, opened_or_404, pool, stage_page
 
 pages = Blueprint("judge", __name__)

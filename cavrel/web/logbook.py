@@ -9,8 +9,8 @@ from flask.typing import ResponseReturnValue
 
 from cavrel.core.logbook import Entry
 from cavrel.core.words import counted
-from cavrel.web import margin
-from cavrel.web.opened import Opened
+from cavrel.present import notes as margin
+from cavrel.service.opened import Opened
 from cavrel.web.shared import frame, opened_or_404, stage_page
 
 pages = Blueprint("logbook", __name__)

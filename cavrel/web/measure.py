@@ -6,11 +6,12 @@ from flask import Blueprint, jsonify, render_template
 from flask.typing import ResponseReturnValue
 
 from cavrel import catalogue
-from cavrel.core import units
 from cavrel.core.document import result_document
-from cavrel.core.reading import decimals_of
-from cavrel.web import graphs, margin, results, tables
-from cavrel.web.opened import Opened
+from cavrel.core.quantity import units
+from cavrel.core.quantity.reading import decimals_of
+from cavrel.present import graphs, results, tables
+from cavrel.present import notes as margin
+from cavrel.service.opened import Opened
 from cavrel.web.shared import frame, opened_or_404, stage_page
 
 pages = Blueprint("measure", __name__)

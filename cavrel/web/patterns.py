@@ -6,9 +6,9 @@ from markupsafe import Markup
 
 from cavrel.graph import numberline, points
 from cavrel.graph.points import Axis, Mark
-from cavrel.web.margin import Act, Note
-from cavrel.web.stages import Stage
-from cavrel.web.tables import Field
+from cavrel.present.notes import Act, Note
+from cavrel.present.stages import Stage
+from cavrel.present.tables import Field
 
 pages = Blueprint("patterns", __name__)
 

@@ -10,15 +10,15 @@ from flask.typing import ResponseReturnValue
 
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import check_entry
+from cavrel.present.stages import stages
+from cavrel.service.opened import definition_of, open_in
 from cavrel.store import entries as entry_store
 from cavrel.store import runs as run_store
 from cavrel.store.entries import NewEntry
 from cavrel.store.pool import Connection, transaction
 from cavrel.store.runs import Course, Run
-from cavrel.web.opened import definition_of, open_in
 from cavrel.web.shared import pool
 from cavrel.web.shelf import course_of
-from cavrel.web.stages import stages
 
 pages = Blueprint("runs", __name__)
 

@@ -4,9 +4,9 @@ from typing import Any
 
 from flask import abort, current_app, render_template
 
-from cavrel.web.margin import Note
-from cavrel.web.opened import Opened, open_run
-from cavrel.web.stages import stages
+from cavrel.present.notes import Note
+from cavrel.present.stages import stages
+from cavrel.service.opened import Opened, open_run
 
 
 def pool() -> Any:

@@ -13,15 +13,15 @@ from markupsafe import Markup
 from cavrel import catalogue
 from cavrel.catalogue import pictures
 from cavrel.core.definition import FIELDS, Definition
-from cavrel.core.rules import HouseRules
+from cavrel.core.definition.rules import HouseRules
+from cavrel.present import tables
+from cavrel.service.opened import definition_of, unstarted
 from cavrel.store import entries as entry_store
 from cavrel.store import own as own_store
 from cavrel.store import runs as run_store
 from cavrel.store.entries import NewEntry
 from cavrel.store.pool import Connection, transaction
 from cavrel.store.runs import Bench, Course
-from cavrel.web import tables
-from cavrel.web.opened import definition_of, unstarted
 from cavrel.web.shared import pool
 
 pages = Blueprint("shelf", __name__)

@@ -8,17 +8,18 @@ from flask import Blueprint, abort, jsonify, render_template, request
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
+from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.document import result_document, result_text
-from cavrel.core.fitted import FitAnalysis
 from cavrel.core.formula import mathml
 from cavrel.core.formula.nodes import Binary, Member, Number, walk
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
-from cavrel.core.rounding import significant
+from cavrel.core.quantity.rounding import significant
 from cavrel.core.words import counted
-from cavrel.web import graphs, margin
-from cavrel.web.margin import Note
-from cavrel.web.opened import Opened
+from cavrel.present import graphs
+from cavrel.present import notes as margin
+from cavrel.present.notes import Note
+from cavrel.service.opened import Opened
 from cavrel.web.shared import frame, opened_or_404, stage_page
 
 pages = Blueprint("straighten", __name__)

@@ -11,22 +11,23 @@ from flask import Blueprint, abort, jsonify, redirect, render_template, request,
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
-from cavrel.core import trace, units
+from cavrel.core.analysis import trace
+from cavrel.core.analysis.sheet import from_trace
+from cavrel.core.definition.steps import Input
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import MOST_ROWS, check_entry
-from cavrel.core.run import TraceDocument
-from cavrel.core.samples import read_samples
-from cavrel.core.sheet import from_trace
-from cavrel.core.steps import Input
-from cavrel.core.value import MeasuredValue
+from cavrel.core.logbook.run import TraceDocument
+from cavrel.core.logbook.samples import read_samples
+from cavrel.core.quantity import units
+from cavrel.core.quantity.value import MeasuredValue
 from cavrel.graph import trace as drawn
 from cavrel.graph.points import Axis
+from cavrel.present import notes as margin
+from cavrel.present.notes import Note
+from cavrel.service.opened import Opened
 from cavrel.store import entries as entry_store
 from cavrel.store.entries import NewEntry
 from cavrel.store.pool import transaction
-from cavrel.web import margin
-from cavrel.web.margin import Note
-from cavrel.web.opened import Opened
 from cavrel.web.shared import frame, opened_or_404, pool, stage_page
 
 pages = Blueprint("traces", __name__)

@@ -9,16 +9,16 @@ from flask.typing import ResponseReturnValue
 from cavrel import catalogue
 from cavrel.catalogue import places
 from cavrel.catalogue.places import TextFault
-from cavrel.core import run as runs
 from cavrel.core.definition import Definition
 from cavrel.core.errors import CavrelError
+from cavrel.core.logbook import run as runs
 from cavrel.core.logbook import slots_of
 from cavrel.core.simulate import simulate
+from cavrel.present import graphs, results, tables
+from cavrel.service.opened import Opened, unstarted
 from cavrel.store import own as own_store
 from cavrel.store.pool import Connection, transaction
 from cavrel.store.runs import Course
-from cavrel.web import graphs, results, tables
-from cavrel.web.opened import Opened, unstarted
 from cavrel.web.shared import pool
 from cavrel.web.shelf import course_of
 

@@ -8,9 +8,9 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from cavrel import catalogue
-from cavrel.core import run as runs
 from cavrel.core.analysis import analyse
 from cavrel.core.document import result_text
+from cavrel.core.logbook import run as runs
 from cavrel.core.logbook import slots_of
 from cavrel.core.simulate import simulate
 from tests.browser.conftest import Server

@@ -11,7 +11,7 @@ from cavrel import catalogue
 from cavrel.catalogue.constants import EDITION
 from cavrel.cli import main
 from cavrel.core.errors import DefinitionError
-from cavrel.core.published import nagaoka, sound_speed, water_density
+from cavrel.core.formula.published import nagaoka, sound_speed, water_density
 from cavrel.core.simulate import simulate, truth
 from tools.coverage import cover
 

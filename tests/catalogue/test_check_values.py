@@ -6,12 +6,12 @@ from typing import Any
 import pytest
 
 from cavrel import catalogue
-from cavrel.core import run as runs
 from cavrel.core.analysis import Analysis, analyse
-from cavrel.core.compare import explained
 from cavrel.core.findings import remarks
-from cavrel.core.flag import Flag
-from cavrel.core.judge import judge
+from cavrel.core.findings.compare import explained
+from cavrel.core.findings.flag import Flag
+from cavrel.core.findings.judge import judge
+from cavrel.core.logbook import run as runs
 from cavrel.core.simulate import simulate
 
 G_SCHOOL = {"g": 9.81}

@@ -7,13 +7,13 @@ from click.testing import CliRunner
 
 from cavrel import catalogue
 from cavrel.cli import main
-from cavrel.core import run as runs
 from cavrel.core.analysis import Analysis, analyse
-from cavrel.core.compare import explained
 from cavrel.core.definition import load
 from cavrel.core.errors import DefinitionError
 from cavrel.core.findings import remarks
-from cavrel.core.judge import judge
+from cavrel.core.findings.compare import explained
+from cavrel.core.findings.judge import judge
+from cavrel.core.logbook import run as runs
 from cavrel.core.simulate import simulate
 
 EVERY = [(e, f) for e, d in catalogue.experiments().items() if d.simulate for f in d.simulate.faults]

@@ -8,10 +8,10 @@ import pytest
 from cavrel import catalogue
 from cavrel.catalogue import algebra
 from cavrel.core import definition as definitions
-from cavrel.core import run as runs
 from cavrel.core.analysis import analyse
 from cavrel.core.definition import choose
 from cavrel.core.errors import DefinitionError
+from cavrel.core.logbook import run as runs
 from cavrel.core.simulate import simulate
 
 

@@ -3,10 +3,10 @@
 from typing import Any
 
 from cavrel.core import definition as definitions
-from cavrel.core import run as runs
 from cavrel.core.analysis import Analysis, analyse
-from cavrel.core.program import compile_program
-from cavrel.core.steps import Program
+from cavrel.core.definition.program import compile_program
+from cavrel.core.definition.steps import Program
+from cavrel.core.logbook import run as runs
 
 
 def definition(**parts: Any) -> definitions.Definition:

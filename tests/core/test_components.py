@@ -5,9 +5,9 @@ import math
 import numpy as np
 import pytest
 
-from cavrel.core import run as runs
 from cavrel.core.analysis import Analysis, analyse
-from cavrel.core.steps import Program
+from cavrel.core.definition.steps import Program
+from cavrel.core.logbook import run as runs
 
 
 def run(pendulum: Program, cells: list, rules: dict | None = None, lengths: list | None = None) -> Analysis:

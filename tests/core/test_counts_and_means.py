@@ -7,7 +7,7 @@ import pytest
 from scipy import optimize, special, stats
 
 from cavrel.core.findings import remarks
-from cavrel.core.judge import judge
+from cavrel.core.findings.judge import judge
 from tests.core.machine import columns, program, run
 
 T = np.arange(12) * 15.0 + 7.5

@@ -12,7 +12,7 @@ import pytest
 from scipy import stats
 
 from cavrel.core.analysis import ResultAnalysis
-from cavrel.core.steps import Program
+from cavrel.core.definition.steps import Program
 from tests.core.machine import columns, program, run
 
 RUNS = 1200

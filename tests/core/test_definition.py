@@ -9,10 +9,10 @@ import pytest
 from cavrel import catalogue
 from cavrel.core import definition as definitions
 from cavrel.core.definition import Definition
+from cavrel.core.definition.program import compile_program
 from cavrel.core.errors import CavrelError, DefinitionError
+from cavrel.core.findings.straighten import meanings
 from cavrel.core.formula.text import unparse
-from cavrel.core.program import compile_program
-from cavrel.core.straighten import meanings
 
 
 @pytest.fixture

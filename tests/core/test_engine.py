@@ -10,12 +10,12 @@ from uncertainties.umath import sin
 
 from cavrel.core import definition as definitions
 from cavrel.core.analysis.binding import combination
+from cavrel.core.analysis.montecarlo import monte_carlo
+from cavrel.core.definition.program import compile_program
 from cavrel.core.document import result_document
 from cavrel.core.errors import DefinitionError, RunError
 from cavrel.core.findings import monte_carlo_remarks, remarks
-from cavrel.core.judge import judge
-from cavrel.core.montecarlo import monte_carlo
-from cavrel.core.program import compile_program
+from cavrel.core.findings.judge import judge
 from tests.core.machine import columns, curve, definition, program, run
 
 RNG = np.random.default_rng(5)
@@ -438,7 +438,7 @@ def test_level_mean_and_period() -> None:
 @pytest.mark.parametrize("extract", ["slope", "mean"])
 def test_correlated_noise_widens_what_is_extracted(extract: str, correlation: float) -> None:
     """1000 traces of autoregressive noise: the value holds the truth 68.3 % of the time within 4 binomial errors and a small bias."""
-    from cavrel.core.trace import extract as take
+    from cavrel.core.analysis.trace import extract as take
 
     draw = np.random.default_rng(12)
     t = np.arange(1000) * 0.02

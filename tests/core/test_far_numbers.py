@@ -9,9 +9,9 @@ import numpy as np
 import pytest
 from scipy import optimize
 
+from cavrel.core.analysis.montecarlo import monte_carlo
 from cavrel.core.document import result_document, result_text
-from cavrel.core.judge import judge
-from cavrel.core.montecarlo import monte_carlo
+from cavrel.core.findings.judge import judge
 from tests.core.machine import columns, curve, program, run
 
 SPAN = np.linspace(-0.5, 0.5, 9)
@@ -207,7 +207,7 @@ def test_five_thousand_rows_need_no_square_of_memory() -> None:
     script = """
 import numpy as np, resource
 from cavrel import catalogue
-from cavrel.core import run as runs
+from cavrel.core.logbook import run as runs
 from cavrel.core.analysis import analyse
 program = catalogue.program_of(catalogue.experiments()["pendulum"])
 lengths = np.linspace(60, 160, 5000)

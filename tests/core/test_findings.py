@@ -3,11 +3,11 @@
 import pytest
 
 from cavrel import catalogue
-from cavrel.core import run as runs
 from cavrel.core.analysis import Analysis, analyse
 from cavrel.core.findings import remarks
-from cavrel.core.flag import Flag
-from cavrel.core.judge import judge
+from cavrel.core.findings.flag import Flag
+from cavrel.core.findings.judge import judge
+from cavrel.core.logbook import run as runs
 from tests.core.machine import program, run
 
 

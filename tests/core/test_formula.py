@@ -6,7 +6,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from cavrel.core import units
 from cavrel.core.errors import FormulaError
 from cavrel.core.formula import mathml
 from cavrel.core.formula.dimension import Kind, infer
@@ -14,6 +13,7 @@ from cavrel.core.formula.evaluate import Environment, compile_node
 from cavrel.core.formula.nodes import Binary, Call, Compare, Member, Name, Negative, Node, Number
 from cavrel.core.formula.parse import parse, parse_law
 from cavrel.core.formula.text import typeset, unparse
+from cavrel.core.quantity import units
 
 
 def value(text: str, **names: float) -> float:

@@ -97,7 +97,7 @@ def test_a_cleared_cell_is_empty_and_its_past_is_kept() -> None:
         ("reading", "swings.t.0.1", {"text": "1"}, "no place"),
         ("reading", "swings.T.1.1", {"text": "1"}, "computed"),
         ("reading", "swings.q.1.1", {"text": "1"}, "no place"),
-        ("reading", "swings.t.201.1", {"text": "1"}, "200 rows"),
+        ("reading", "swings.t.1000.1", {"text": "1"}, "999 rows"),
         ("reading", "quantities.Q.1", {"text": "1"}, "no place"),
         ("reading", "swings.t.1.1", {}, "has a text"),
         ("reading", "swings.t.1.1", {"text": "x" * 5000}, "may have 200 characters"),

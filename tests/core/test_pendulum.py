@@ -7,9 +7,9 @@ import pytest
 from scipy import stats
 from uncertainties import ufloat
 
-from cavrel.core import run as runs
 from cavrel.core.analysis import Analysis, analyse
-from cavrel.core.steps import Program
+from cavrel.core.definition.steps import Program
+from cavrel.core.logbook import run as runs
 
 LENGTHS = [60.0, 75.0, 90.0, 105.0, 120.0, 135.0, 150.0, 165.0]
 N = 20

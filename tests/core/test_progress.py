@@ -2,7 +2,7 @@
 
 from cavrel import catalogue
 from cavrel.core.logbook import assemble
-from cavrel.core.progress import progress
+from cavrel.core.logbook.progress import progress
 from tests.core.test_logbook import PENDULUM, book, reading
 
 LENGTHS = [reading(f"swings.L.{row}.1", "60.0") for row in range(1, 9)]

@@ -6,11 +6,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from cavrel.core import units
 from cavrel.core.errors import DefinitionError, ReadingError
-from cavrel.core.reading import read
-from cavrel.core.rounding import concise, in_step, with_u
-from cavrel.core.value import MeasuredValue
+from cavrel.core.quantity import units
+from cavrel.core.quantity.reading import read
+from cavrel.core.quantity.rounding import concise, in_step, with_u
+from cavrel.core.quantity.value import MeasuredValue
 from tests.core.machine import program, run
 
 UNITS = [

@@ -2,9 +2,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from cavrel.core import units
 from cavrel.core.errors import ReadingError
-from cavrel.core.reading import decimals_of, read
+from cavrel.core.quantity import units
+from cavrel.core.quantity.reading import decimals_of, read
 
 
 @pytest.mark.parametrize(

@@ -3,7 +3,7 @@
 import pytest
 
 from cavrel.core.errors import ReadingError
-from cavrel.core.samples import read_samples
+from cavrel.core.logbook.samples import read_samples
 
 
 @pytest.mark.parametrize(

@@ -2,8 +2,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from cavrel.core import units
 from cavrel.core.errors import UnitError
+from cavrel.core.quantity import units
 
 
 @pytest.mark.parametrize(

@@ -4,16 +4,16 @@ import math
 
 import pytest
 
-from cavrel.core import run as runs
-from cavrel.core.accepted import Accepted
 from cavrel.core.analysis import analyse
+from cavrel.core.definition.accepted import Accepted
+from cavrel.core.definition.steps import Program
 from cavrel.core.findings import remarks
-from cavrel.core.flag import Flag
-from cavrel.core.judge import judge
-from cavrel.core.rounding import concise, fixed, in_step, percent, significant, with_u
-from cavrel.core.slips import find
-from cavrel.core.steps import Program
-from cavrel.core.straighten import meanings
+from cavrel.core.findings.flag import Flag
+from cavrel.core.findings.judge import judge
+from cavrel.core.findings.slips import find
+from cavrel.core.findings.straighten import meanings
+from cavrel.core.logbook import run as runs
+from cavrel.core.quantity.rounding import concise, fixed, in_step, percent, significant, with_u
 from tests.core.machine import program, run
 
 

@@ -3,7 +3,7 @@
 import pytest
 
 from cavrel.core.analysis import Analysis
-from cavrel.core.montecarlo import monte_carlo
+from cavrel.core.analysis.montecarlo import monte_carlo
 from tests.core.machine import program, run
 
 DRAWS = 400_000

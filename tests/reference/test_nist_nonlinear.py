@@ -10,10 +10,10 @@ from pathlib import Path
 import pytest
 
 from cavrel.core import definition as definitions
-from cavrel.core import run as runs
 from cavrel.core.analysis import analyse
-from cavrel.core.fitting import FitAnalysis
-from cavrel.core.program import compile_program
+from cavrel.core.analysis.fitting import FitAnalysis
+from cavrel.core.definition.program import compile_program
+from cavrel.core.logbook import run as runs
 
 FOLDER = Path(__file__).parent / "nist"
 

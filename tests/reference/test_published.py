@@ -7,13 +7,13 @@ import numpy as np
 import pytest
 
 from cavrel.core import definition as definitions
-from cavrel.core import run as runs
-from cavrel.core.accepted import normal_gravity
 from cavrel.core.analysis import Analysis, analyse
+from cavrel.core.analysis.uncertainty import coverage_factor
+from cavrel.core.definition.accepted import normal_gravity
+from cavrel.core.definition.program import compile_program
 from cavrel.core.fit import solver, york
-from cavrel.core.program import compile_program
-from cavrel.core.rounding import concise, with_u
-from cavrel.core.uncertainty import coverage_factor
+from cavrel.core.logbook import run as runs
+from cavrel.core.quantity.rounding import concise, with_u
 
 
 def straight_line(x: list[str], y: list[str], rules: dict | None = None) -> Analysis:

@@ -17,7 +17,7 @@ from cavrel import catalogue
 from cavrel.cli import main
 from cavrel.core import definition as definitions
 from cavrel.core.errors import CavrelError
-from cavrel.core.run import load
+from cavrel.core.logbook.run import load
 from cavrel.core.simulate import simulate
 from cavrel.store import runs as run_store
 from cavrel.store.pool import Pool, transaction

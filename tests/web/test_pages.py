@@ -8,7 +8,7 @@ import pytest
 from flask.testing import FlaskClient
 
 from cavrel import catalogue
-from cavrel.core import run as runs
+from cavrel.core.logbook import run as runs
 from tests.web.http import entry, save, start, text, token
 
 STAGES = ["measure", "straighten", "judge", "logbook"]

@@ -10,9 +10,10 @@ from flask.testing import FlaskClient
 
 from cavrel import catalogue
 from cavrel.core import definition as definitions
+from cavrel.service import opened
 from cavrel.store import runs as run_store
 from cavrel.store.pool import Pool, transaction
-from cavrel.web import measure, opened
+from cavrel.web import measure
 from tests.web.http import entry, save, start, text, token
 
 STAGES = ("measure", "straighten", "judge", "logbook")

@@ -6,10 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from cavrel.core.fitted import Bound
+from cavrel.core.analysis.fitted import Bound
+from cavrel.core.analysis.sheet import Sheet
+from cavrel.core.definition.steps import FitStep
 from cavrel.core.formula.evaluate import Environment
-from cavrel.core.sheet import Sheet
-from cavrel.core.steps import FitStep
 
 Array = NDArray[np.float64]
 

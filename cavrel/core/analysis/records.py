@@ -7,17 +7,17 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core.accepted import Accepted
-from cavrel.core.fitted import FitAnalysis
+from cavrel.core.analysis.fitted import FitAnalysis
+from cavrel.core.analysis.lanes import Pushes
+from cavrel.core.analysis.sheet import Sheet
+from cavrel.core.analysis.uncertainty import Source
+from cavrel.core.definition.accepted import Accepted
+from cavrel.core.definition.rules import HouseRules
+from cavrel.core.definition.steps import Program
 from cavrel.core.formula.evaluate import Environment
-from cavrel.core.lanes import Pushes
-from cavrel.core.rules import HouseRules
-from cavrel.core.run import RunDocument
-from cavrel.core.sheet import Sheet
-from cavrel.core.steps import Program
-from cavrel.core.uncertainty import Source
-from cavrel.core.units import Unit
-from cavrel.core.value import MeasuredValue
+from cavrel.core.logbook.run import RunDocument
+from cavrel.core.quantity.units import Unit
+from cavrel.core.quantity.value import MeasuredValue
 
 Array = NDArray[np.float64]
 

@@ -7,9 +7,12 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core import fitting, lanes, uncertainty
-from cavrel.core.accepted import Accepted, local_gravity
+from cavrel.core.analysis import fitting, lanes, uncertainty
 from cavrel.core.analysis.binding import bind, combination
+from cavrel.core.analysis.components import Block, Nominal, gather
+from cavrel.core.analysis.fitted import FitAnalysis
+from cavrel.core.analysis.lanes import Pushes
+from cavrel.core.analysis.montecarlo import monte_carlo
 from cavrel.core.analysis.records import (
     Analysis,
     Comparison,
@@ -18,19 +21,16 @@ from cavrel.core.analysis.records import (
     ResultAnalysis,
     Values,
 )
-from cavrel.core.components import Block, Nominal, gather
-from cavrel.core.fitted import FitAnalysis
+from cavrel.core.analysis.sheet import Sheet, lay_out
+from cavrel.core.definition.accepted import Accepted, local_gravity
+from cavrel.core.definition.rules import HouseRules, Site
+from cavrel.core.definition.steps import Derived, FitStep, PictureStep, PredictStep, Program, ResultStep
 from cavrel.core.formula.evaluate import Environment
 from cavrel.core.formula.nodes import PUBLISHED, Call, Member, Name, Node, children, walk
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
-from cavrel.core.lanes import Pushes
-from cavrel.core.montecarlo import monte_carlo
-from cavrel.core.rules import HouseRules, Site
-from cavrel.core.run import RunDocument
-from cavrel.core.sheet import Sheet, lay_out
-from cavrel.core.steps import Derived, FitStep, PictureStep, PredictStep, Program, ResultStep
-from cavrel.core.units import Unit
+from cavrel.core.logbook.run import RunDocument
+from cavrel.core.quantity.units import Unit
 
 Array = NDArray[np.float64]
 

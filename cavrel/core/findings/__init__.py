@@ -3,13 +3,13 @@
 from collections.abc import Mapping
 from dataclasses import replace
 
-from cavrel.core import compare
 from cavrel.core.analysis import Analysis
+from cavrel.core.findings import compare
 from cavrel.core.findings.fits import of_fit
+from cavrel.core.findings.flag import Flag
 from cavrel.core.findings.readings import of_readings
 from cavrel.core.findings.results import monte_carlo_remarks, of_results
-from cavrel.core.flag import Flag
-from cavrel.core.straighten import LineMeaning
+from cavrel.core.findings.straighten import LineMeaning
 
 __all__ = ["monte_carlo_remarks", "remarks"]
 

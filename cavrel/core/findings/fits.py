@@ -7,10 +7,10 @@ from numpy.typing import NDArray
 from scipy import special
 
 from cavrel.core.analysis import Analysis
-from cavrel.core.fitted import FitAnalysis
-from cavrel.core.flag import Flag
-from cavrel.core.rounding import MINUS, significant
-from cavrel.core.straighten import LineMeaning
+from cavrel.core.analysis.fitted import FitAnalysis
+from cavrel.core.findings.flag import Flag
+from cavrel.core.findings.straighten import LineMeaning
+from cavrel.core.quantity.rounding import MINUS, significant
 from cavrel.core.words import counted
 
 Array = NDArray[np.float64]

@@ -5,17 +5,17 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core import units
 from cavrel.core.analysis import Analysis
-from cavrel.core.components import resolution_u
-from cavrel.core.flag import Flag
+from cavrel.core.analysis.components import resolution_u
+from cavrel.core.analysis.sheet import InputReadings
+from cavrel.core.definition.steps import Input
+from cavrel.core.findings.flag import Flag
 from cavrel.core.formula.evaluate import Environment
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
-from cavrel.core.reading import Reading, decimals_of
-from cavrel.core.rounding import fixed, significant
-from cavrel.core.sheet import InputReadings
-from cavrel.core.steps import Input
+from cavrel.core.quantity import units
+from cavrel.core.quantity.reading import Reading, decimals_of
+from cavrel.core.quantity.rounding import fixed, significant
 
 Array = NDArray[np.float64]
 

@@ -4,10 +4,10 @@ import math
 from collections.abc import Mapping
 
 from cavrel.core.analysis import Analysis, ResultAnalysis
-from cavrel.core.flag import Flag
-from cavrel.core.judge import judge
-from cavrel.core.montecarlo import MonteCarlo
-from cavrel.core.rounding import significant
+from cavrel.core.analysis.montecarlo import MonteCarlo
+from cavrel.core.findings.flag import Flag
+from cavrel.core.findings.judge import judge
+from cavrel.core.quantity.rounding import significant
 
 POWER_OF_TEN = 0.04
 """A result is said to be a power of ten off where the logarithm of its ratio to the accepted value lies within this of a whole number."""

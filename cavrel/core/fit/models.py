@@ -16,7 +16,7 @@ from typing import Self
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core.units import PLAIN, Dimension
+from cavrel.core.quantity.units import PLAIN, Dimension
 
 Array = NDArray[np.float64]
 

@@ -4,12 +4,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
 
-from cavrel.core import units
 from cavrel.core.errors import FormulaError
 from cavrel.core.formula.nodes import AGGREGATES, PUBLISHED, Binary, Call, Compare, Member, Name, Negative, Node, Number
 from cavrel.core.formula.parse import constant
 from cavrel.core.formula.text import unparse
-from cavrel.core.units import PLAIN, Dimension
+from cavrel.core.quantity import units
+from cavrel.core.quantity.units import PLAIN, Dimension
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,8 +7,9 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core import published, units
+from cavrel.core.formula import published
 from cavrel.core.formula.nodes import AGGREGATES, Binary, Call, Compare, Member, Name, Negative, Node, Number
+from cavrel.core.quantity import units
 
 Array = NDArray[np.float64]
 

@@ -2,9 +2,9 @@
 
 from html import escape
 
-from cavrel.core import units
 from cavrel.core.formula.nodes import Binary, Call, Compare, Member, Name, Negative, Node, Number
 from cavrel.core.formula.text import number, symbol
+from cavrel.core.quantity import units
 
 _RELATION = {"<=": "≤", ">=": "≥", "==": "=", "!=": "≠", "<": "<", ">": ">"}
 

@@ -10,9 +10,9 @@ import re
 import warnings
 from functools import lru_cache
 
-from cavrel.core import units
 from cavrel.core.errors import FormulaError, UnitError
 from cavrel.core.formula.nodes import FUNCTIONS, Binary, Call, Compare, Member, Name, Negative, Node, Number
+from cavrel.core.quantity import units
 
 LONGEST = 400
 DEEPEST = 40

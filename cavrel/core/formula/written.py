@@ -3,11 +3,11 @@
 from collections.abc import Callable
 from fractions import Fraction
 
-from cavrel.core import units
 from cavrel.core.errors import UnitError
 from cavrel.core.formula.nodes import AGGREGATES, Binary, Call, Member, Name, Negative, Node, Number
 from cavrel.core.formula.parse import constant
-from cavrel.core.units import PLAIN, Dimension, Unit
+from cavrel.core.quantity import units
+from cavrel.core.quantity.units import PLAIN, Dimension, Unit
 
 MOST_ATOMS = 3
 """A unit of more parts than these is written in SI."""

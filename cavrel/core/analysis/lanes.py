@@ -1,0 +1,268 @@
+"""The batch that carries every component's push up and down through a program at once.
+
+A component that moves one row of a column needs no entry of its own while columns are worked out row by row: all rows of one kind are
+pushed together in one pair of entries, a *lane*, and each row shows what its own component does. Only where rows meet (a fit, a mean, a
+largest value) does each component get a pair of entries, and what they carry there are single values. A batch is thus *narrow*, with
+``2L + 1`` entries for L lanes, or *wide*, with ``2K + 1`` for K components: entry 0 nominal, then all up, then all down.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cavrel.core.analysis.components import Block, Nominal
+from cavrel.core.formula.evaluate import FOLDS
+
+Array = NDArray[np.float64]
+Truth = NDArray[np.bool_]
+
+
+@dataclass(frozen=True, slots=True)
+class Lane:
+    """One pair of entries of the narrow batch.
+
+    ``block``: index of the block it pushes.
+    ``rows``: ``(m,)`` rows it pushes; None where it acts on all rows together.
+    ``components``: ``(m,)`` the component of each of those rows, or the one component.
+    """
+
+    block: int
+    rows: NDArray[np.intp] | None
+    components: NDArray[np.intp]
+
+
+@dataclass(frozen=True, slots=True)
+class Pushes:
+    """Which component stands where.
+
+    ``blocks``: of components.
+    ``starts``: the first component of each block.
+    ``count``: K.
+    ``lanes``: L of them.
+    ``lane_of``: ``(K,)`` the lane that pushes a component, -1 for none (the scatter about a fit, which is known once the fit is).
+    ``together``: ``(L,)`` lanes that push several rows, each by a component of its own.
+    ``alone``: ``(L,)`` lanes that push one row by its own component.
+    ``independent``: ``(K,)`` components of single rows.
+    ``dof``: ``(K,)`` degrees of freedom.
+    ``estimate``: ``(K,)`` number of the estimate of scatter a component rests on, -1 for none.
+    """
+
+    blocks: tuple[Block, ...]
+    starts: tuple[int, ...]
+    count: int
+    lanes: tuple[Lane, ...]
+    lane_of: NDArray[np.intp]
+    together: Truth
+    alone: Truth
+    independent: Truth
+    dof: Array
+    estimate: NDArray[np.intp]
+
+    @property
+    def narrow(self) -> int:
+        """Entries of the narrow batch."""
+        return 2 * len(self.lanes) + 1
+
+    @property
+    def batch(self) -> int:
+        """Entries of the wide batch."""
+        return 2 * self.count + 1
+
+    def span(self, index: int) -> slice:
+        """The components of block ``index``."""
+        return slice(self.starts[index], self.starts[index] + self.blocks[index].size)
+
+    def is_wide(self, values: Array) -> bool:
+        """Whether ``values`` ``(batch, rows)`` have an entry for each component."""
+        return len(values) == self.batch and len(values) != self.narrow
+
+    def widen(self, values: Array) -> Array:
+        """``values`` with an entry for each component: ``(2K+1, rows)`` from ``(2L+1, rows)``; those of one entry stay as they are."""
+        if len(values) == 1 or len(values) == self.batch:
+            return values
+        many, lanes, k_all = values.shape[1], len(self.lanes), self.count
+        pushed = np.flatnonzero(self.lane_of >= 0)
+        out = np.repeat(values[:1], self.batch, axis=0)
+        if many == 1:
+            out[1 + pushed] = values[1 + self.lane_of[pushed]]
+            out[1 + k_all + pushed] = values[1 + lanes + self.lane_of[pushed]]
+            return out
+        for index, lane in enumerate(self.lanes):
+            for start, entry in ((1, 1 + index), (1 + k_all, 1 + lanes + index)):
+                if not self.together[index]:
+                    out[start + lane.components[0]] = values[entry]
+                else:
+                    assert lane.rows is not None
+                    here = lane.rows < many
+                    out[start + lane.components[here], lane.rows[here]] = values[entry, lane.rows[here]]
+        return out
+
+    def pair(self, first: Array, second: Array) -> tuple[Array, Array]:
+        """Two operands as batches that fit each other."""
+        if len(first) == len(second) or len(first) == 1 or len(second) == 1:
+            return first, second
+        return self.widen(first), self.widen(second)
+
+    def fold(self, name: str, values: Array) -> Array:
+        """A folding function over rows: narrow where no row's own component reaches the result, else wide."""
+        fold = FOLDS[name]
+        if len(values) != self.narrow or values.shape[1] == 1 or self.is_wide(values):
+            return fold(values)
+        nominal, lanes, k_all = values[0], len(self.lanes), self.count
+        reaching = [i for i in np.flatnonzero(self.together).tolist() if _reaches(name, nominal, values[1 + i])]
+        folded = fold(values)
+        if not reaching:
+            # A lane that moves many rows moves none that count here: its entry must not say otherwise.
+            quiet = 1 + np.flatnonzero(self.together)
+            folded[quiet] = folded[quiet + lanes] = folded[0]
+            return folded
+        out = self.widen(folded)
+        for i in np.flatnonzero(self.together).tolist():
+            out[1 + self.lanes[i].components] = out[1 + k_all + self.lanes[i].components] = folded[0]
+        for i in reaching:
+            lane = self.lanes[i]
+            assert lane.rows is not None
+            for start, entry in ((1, 1 + i), (1 + k_all, 1 + lanes + i)):
+                moved = _with_row(name, nominal, float(folded[0, 0]), lane.rows, values[entry, lane.rows])
+                out[start + lane.components, 0] = moved
+        return out
+
+    def of_components(self, of_lanes: Truth) -> Truth:
+        """What holds of each lane ``(L,)``, for its components ``(K,)``; false for those that no lane pushes."""
+        pushed = self.lane_of >= 0
+        found = np.zeros(self.count, bool)
+        found[pushed] = of_lanes[self.lane_of[pushed]]
+        return found
+
+    def contributions(self, values: Array) -> Array:
+        """Signed contributions, half the difference up to down: ``(L, rows)`` of a narrow batch, ``(K, rows)`` of a wide one.
+
+        Where several rows are pushed together each row's entry is its own component's, so that squares add up over either axis alike.
+        """
+        if len(values) == 1:
+            return np.zeros((len(self.lanes), values.shape[1]))
+        half = len(values) // 2
+        return np.asarray((values[1 : half + 1] - values[half + 1 :]) / 2)
+
+    def single(self, values: Array) -> Array:
+        """Contributions ``(K,)`` to a single value ``(batch, 1)``."""
+        wide = self.widen(values)
+        return np.zeros(self.count) if len(wide) == 1 else self.contributions(wide)[:, 0]
+
+    def bend(self, values: Array) -> float:
+        """By how much the mean of up and down differs from the nominal of a single value ``(batch, 1)``, all components added: what second
+        order adds to the value."""
+        wide = self.widen(values)
+        if len(wide) == 1:
+            return 0.0
+        k_all = self.count
+        return abs(float(((wide[1 : k_all + 1, 0] - wide[0, 0]) + (wide[k_all + 1 :, 0] - wide[0, 0])).sum()) / 2)
+
+    def own(self, parts: Array) -> Truth:
+        """Which contributions ``(L, n)`` or ``(K, n)`` are a row's own: by a component of that row that moves no other."""
+        few = (parts != 0).sum(axis=1) <= 1
+        if len(parts) == len(self.lanes) and (len(parts) != self.count or self.together.any()):
+            return np.asarray(self.together | (self.alone & few))
+        return np.asarray(self.independent & few)
+
+
+def _reaches(name: str, nominal: Array, pushed: Array) -> bool:
+    """Whether a lane's push reaches a fold of ``nominal`` ``(rows,)``."""
+    moved = ~((pushed == nominal) | (np.isnan(pushed) & np.isnan(nominal)))
+    if name in ("first", "last"):
+        known = np.flatnonzero(~np.isnan(nominal))
+        return bool(len(known) and moved[known[0 if name == "first" else -1]])
+    return name != "count" and bool(moved.any())
+
+
+def _with_row(name: str, nominal: Array, folded: float, rows: NDArray[np.intp], pushed: Array) -> Array:
+    """A fold of ``nominal`` with one of ``rows`` at a time replaced by its ``pushed`` value: ``(m,)``."""
+    known = np.flatnonzero(~np.isnan(nominal))
+    if name in ("sum", "mean"):
+        moved = np.where(np.isnan(nominal[rows]), 0.0, pushed - nominal[rows])
+        return np.asarray(folded + (moved if name == "sum" else moved / max(len(known), 1)))
+    if name in ("first", "last"):
+        return np.where(rows == known[0 if name == "first" else -1], pushed, folded)
+    sign = 1.0 if name in ("min", "all") else -1.0
+    ordered = known[np.argsort(sign * nominal[known], kind="stable")]
+    least = sign * nominal[ordered[0]]
+    following = sign * nominal[ordered[1]] if len(ordered) > 1 else np.inf
+    others = np.where(rows == ordered[0], following, least)
+    return np.asarray(sign * np.fmin(others, sign * np.where(np.isnan(nominal[rows]), np.nan, pushed)))
+
+
+def plan(blocks: Sequence[Block], singled: Mapping[str, frozenset[int]]) -> Pushes:
+    """Give every component its place.
+
+    ``singled``: by series, rows that formulas pick out (the first, the last), whose components get lanes of their own so that what
+    rests on such a row stays narrow.
+    """
+    starts: list[int] = []
+    lanes: list[Lane] = []
+    lane_of: list[NDArray[np.intp]] = []
+    position = 0
+    for index, block in enumerate(blocks):
+        starts.append(position)
+        own = np.arange(position, position + block.size)
+        position += block.size
+        lane_of.append(np.full(block.size, -1))
+        if not block.targets:
+            continue
+        if block.rows is None or block.size == 1:
+            lane_of[-1][:] = len(lanes)
+            lanes.append(Lane(index, block.rows, own))
+            continue
+        picked = singled.get(block.targets[0].partition(".")[0], frozenset())
+        apart = np.isin(block.rows, list(picked)) if picked else np.zeros(block.size, bool)
+        if not apart.all():
+            lane_of[-1][~apart] = len(lanes)
+            lanes.append(Lane(index, block.rows[~apart], own[~apart]))
+        for i in np.flatnonzero(apart).tolist():
+            lane_of[-1][i] = len(lanes)
+            lanes.append(Lane(index, block.rows[i : i + 1], own[i : i + 1]))
+    names: dict[str, int] = {}
+    estimate = [
+        names.setdefault(name, len(names)) if name else -1
+        for block in blocks
+        for name in (block.estimate or ("",) * block.size)
+    ]
+    return Pushes(
+        tuple(blocks),
+        tuple(starts),
+        position,
+        tuple(lanes),
+        np.concatenate(lane_of) if lane_of else np.zeros(0, np.intp),
+        np.array([lane.rows is not None and len(lane.rows) > 1 for lane in lanes], bool),
+        np.array([lane.rows is not None and len(lane.rows) == 1 for lane in lanes], bool),
+        np.concatenate([np.full(b.size, b.rows is not None) for b in blocks]) if blocks else np.zeros(0, bool),
+        np.concatenate([block.dof for block in blocks]) if blocks else np.zeros(0),
+        np.array(estimate, np.intp),
+    )
+
+
+def pushed_inputs(pushes: Pushes, nominal: Mapping[str, Nominal]) -> dict[str, Array]:
+    """Each input over the narrow batch, ``(2L+1, rows)``, SI; those that nothing moves stay ``(1, rows)``."""
+    values = {key: entry.values[None, :] for key, entry in nominal.items()}
+    moved: set[str] = set()
+    lanes = len(pushes.lanes)
+    for index, lane in enumerate(pushes.lanes):
+        block = pushes.blocks[lane.block]
+        for target in block.targets:
+            if target not in values:
+                continue
+            if target not in moved:
+                values[target] = np.repeat(values[target], pushes.narrow, axis=0)
+                moved.add(target)
+            array = values[target]
+            u = block.u[lane.components - pushes.starts[lane.block]]
+            if lane.rows is not None:
+                array[1 + index, lane.rows] += u
+                array[1 + index + lanes, lane.rows] -= u
+            else:
+                # A share of the reading is a share of the number that its scale shows: of 20 °C, not of 293 K.
+                step = (array[0] - nominal[target].zero) * u[0] if block.relative else u[0]
+                array[1 + index] += step
+                array[1 + index + lanes] -= step
+    return values

@@ -1,0 +1,168 @@
+"""A sheet: the readings of a run document, understood and laid out as arrays.
+
+What cannot be read is kept as a fault with its place; the rest goes on without it.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cavrel.core.analysis import trace
+from cavrel.core.definition.steps import Input, Program
+from cavrel.core.errors import CavrelError, ReadingError, RunError
+from cavrel.core.logbook.run import Cell, RunDocument, TraceDocument, trials
+from cavrel.core.quantity import units
+from cavrel.core.quantity.reading import Reading, read
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class Fault:
+    """A reading that is no number: its input, row and trial (from 1), the text as typed, what is wrong."""
+
+    key: str
+    row: int
+    trial: int
+    text: str
+    what: str
+
+
+@dataclass(frozen=True, slots=True)
+class InputReadings:
+    """Everything read for one input.
+
+    ``readings``: (row, trial) from 1 -> the reading, left-out ones included. ``values`` and ``stated``: ``(rows, trials)``, SI, NaN
+    where nothing was read or the trial is left out; ``step``: one step of the last digit typed, same shape. ``extracted``: ``(rows,)``
+    standard uncertainty of values taken from a trace, NaN elsewhere.
+    """
+
+    spec: Input
+    rows: int
+    readings: Mapping[tuple[int, int], Reading]
+    values: Array
+    stated: Array
+    step: Array
+    extracted: Array
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """``keep``: series -> ``(rows,)`` false for rows left out."""
+
+    inputs: tuple[InputReadings, ...]
+    rows: Mapping[str, int]
+    keep: Mapping[str, NDArray[np.bool_]]
+    faults: tuple[Fault, ...]
+
+
+def lay_out(program: Program, run: RunDocument) -> Sheet:
+    """Read every text of ``run`` for ``program``.
+
+    Raises RunError for a quantity, series or column the definition does not have, and for readings typed into a derived column.
+    """
+    _check_names(program, run)
+    rows = {name: _row_count(run, name) for name in program.definition.series}
+    keep = {}
+    for name, count in rows.items():
+        kept = np.ones(count, bool)
+        for row in run.left_out_rows(name):
+            if row <= count:
+                kept[row - 1] = False
+        keep[name] = kept
+    faults: list[Fault] = []
+    inputs = tuple(_read_input(spec, run, rows.get(spec.series or "", 1), faults) for spec in program.inputs)
+    return Sheet(inputs, rows, keep, tuple(faults))
+
+
+def _check_names(program: Program, run: RunDocument) -> None:
+    definition = program.definition
+    for name in run.quantities:
+        if name not in program.input_of:
+            raise RunError(f"quantities.{name}", "the experiment has no such quantity to read")
+    for series, columns in run.series.items():
+        if series not in definition.series:
+            raise RunError(f"series.{series}", "the experiment has no such series")
+        for column in columns:
+            if f"{series}.{column}" not in program.input_of:
+                derived = column in definition.series[series].columns
+                what = "is computed, so it takes no readings" if derived else "the series has no such column"
+                raise RunError(f"series.{series}.{column}", what)
+    for series, traced in run.traces.items():
+        for column in traced:
+            spec = program.input_of.get(f"{series}.{column}")
+            if spec is None or spec.extract is None:
+                raise RunError(f"traces.{series}.{column}", "the experiment takes no trace there")
+    for fit in run.expected:
+        if fit not in definition.fits:
+            raise RunError(f"expected.{fit}", "the experiment has no such fit")
+    for series in run.excluded:
+        if series not in definition.series:
+            raise RunError(f"excluded.{series}", "the experiment has no such series")
+
+
+def _read_input(spec: Input, run: RunDocument, rows: int, faults: list[Fault]) -> InputReadings:
+    cells: list[Cell]
+    if spec.series is None:
+        cells, out = [run.quantities.get(spec.name)], set()
+        if spec.default is not None and not any(text.strip() for text in trials(cells[0])):
+            cells = [spec.default]
+    else:
+        cells = list(run.series.get(spec.series, {}).get(spec.name, []))
+        out = run.left_out_trials(spec.series, spec.name)
+    texts = [trials(cell) for cell in cells]
+    width = max([1, *(len(row) for row in texts)])
+    value, said, digit = ([[np.nan] * width for _ in range(rows)] for _ in range(3))
+    readings: dict[tuple[int, int], Reading] = {}
+    for i, row in enumerate(texts):
+        for j, text in enumerate(row):
+            stripped = text.strip()
+            if not stripped:
+                continue
+            place = (i + 1, j + 1)
+            try:
+                reading = read(stripped, spec.unit.text, spec.difference)
+            except ReadingError as fault:
+                faults.append(Fault(spec.key, *place, text, fault.what))
+                continue
+            readings[place] = reading
+            if place in out:
+                continue
+            value[i][j], digit[i][j] = reading.value, reading.last_digit
+            if reading.stated is not None:
+                said[i][j] = reading.stated
+    values, stated, step = np.array(value), np.array(said), np.array(digit)
+    extracted = np.full(rows, np.nan)
+    if spec.extract is not None and spec.series is not None:
+        for i, document in enumerate(run.traces.get(spec.series, {}).get(spec.name, [])):
+            if document is None or not np.isnan(values[i]).all():
+                continue  # a value typed by hand stands for itself
+            try:
+                values[i, 0], extracted[i] = from_trace(spec, document)
+            except CavrelError as fault:
+                faults.append(Fault(spec.key, i + 1, 1, "trace", str(fault)))
+    return InputReadings(spec, rows, readings, values, stated, step, extracted)
+
+
+def _row_count(run: RunDocument, series: str) -> int:
+    typed = [len(cells) for cells in run.series.get(series, {}).values()]
+    traced = [len(traces) for traces in run.traces.get(series, {}).values()]
+    return max([1, *typed, *traced])
+
+
+def from_trace(spec: Input, document: TraceDocument) -> tuple[float, float]:
+    """Value and standard uncertainty, SI, of one row's trace. Raises RunError for samples that cannot give what the column holds."""
+    assert spec.extract is not None
+    unit = units.unit(document.unit)
+    second = units.unit("s").dimension
+    dimension = {"slope": unit.dimension / second, "period": second}.get(spec.extract, unit.dimension)
+    if dimension != spec.unit.dimension:
+        samples = unit.text or "plain numbers"
+        raise RunError("", f"the {spec.extract} of samples in {samples} is no {spec.label.lower()} in {spec.unit.text}")
+    times = trace.sample_times(document.rate, document.start, document.times, len(document.values))
+    values = np.array([np.nan if v is None else v for v in document.values], float) * unit.factor
+    found = trace.extract(spec.extract, times, values, document.begin, document.end)
+    offset = unit.offset if spec.extract in ("mean", "level") else 0.0
+    return found.value + offset, found.u

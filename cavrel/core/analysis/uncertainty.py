@@ -1,0 +1,126 @@
+"""From contributions to a combined standard uncertainty, its degrees of freedom, its coverage factor and its budget.
+
+Source: JCGM 100:2008, 5.1.2 and 5.2.2; a component that acts on several inputs carries their correlation with it.
+"""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import special
+
+from cavrel.core.analysis.lanes import Pushes
+
+Array = NDArray[np.float64]
+
+COVERAGE = 0.95
+_NOISE = 1e-24
+"""A share of u² this small is the last bit of a difference that ought to be nought."""
+
+
+def combined(parts: Array) -> Array:
+    """Combined standard uncertainty ``(rows,)`` of contributions ``(L, rows)`` or ``(K, rows)``."""
+    total = (parts**2).sum(axis=0)
+    if not (
+        (total > 1e-280) & (total < 1e280)
+    ).all():  # squares of what is very large or very small leave the range of a double
+        size = np.abs(parts).max(axis=0, initial=0.0)
+        safe = np.where((size > 0) & np.isfinite(size), size, 1.0)
+        return np.asarray(np.where(np.isfinite(size), safe * np.sqrt(((parts / safe) ** 2).sum(axis=0)), size))
+    return np.asarray(np.sqrt(total))
+
+
+def effective_dof(parts: Array, pushes: Pushes, dof: Array, known: float = 0.0) -> float:
+    """Welch-Satterthwaite degrees of freedom (JCGM 100:2008, G.4.1) for contributions ``(K,)`` with ``dof`` ``(K,)``.
+
+    Components that rest on one estimate of scatter (a pooled one, the residuals of one fit) count as one, for their errors
+    are one error. ``known``: a further standard uncertainty, known beforehand.
+    """
+    size = max(float(np.abs(parts).max(initial=0.0)), known)
+    if not 0 < size < math.inf:
+        return math.inf
+    squares = (parts / size) ** 2
+    below = _below(squares, pushes, dof)
+    return (float(squares.sum()) + (known / size) ** 2) ** 2 / below if below > 0 else math.inf
+
+
+def freedom_behind(parts: Array, use: NDArray[np.intp], pushes: Pushes, wide: bool) -> float:
+    """Degrees of freedom of the variances that rows' own contributions ``(L, rows)``, or ``(K, rows)`` where ``wide``, give to the rows
+    ``use``: infinite where all are known beforehand.
+
+    Welch-Satterthwaite on each estimate's mean share of the rows' variance. A chi-squared made with such variances over its own degrees
+    of freedom follows F rather than chi-squared.
+    """
+    squares = parts[:, use] ** 2
+    total = squares.sum(axis=0)
+    if not (total > 0).all():
+        return math.inf
+    shares = np.zeros_like(parts)
+    shares[:, use] = squares / total / len(use)
+    by_component = np.zeros(pushes.count)
+    if wide:
+        by_component = shares.sum(axis=1)
+    else:
+        for index, lane in enumerate(pushes.lanes):
+            if pushes.together[index]:
+                assert lane.rows is not None
+                here = lane.rows < parts.shape[1]
+                by_component[lane.components[here]] = shares[index, lane.rows[here]]
+            else:
+                by_component[lane.components] = shares[index].sum()
+    below = _below(by_component, pushes, pushes.dof)
+    return 1 / below if below > 0 else math.inf
+
+
+def _below(squares: Array, pushes: Pushes, dof: Array) -> float:
+    """The sum of squared variances over their degrees of freedom, each estimate's components taken as one, from ``squares`` ``(K,)``."""
+    estimated = (squares > 0) & (pushes.estimate >= 0) & np.isfinite(dof) & (dof > 0)
+    if not estimated.any():
+        return 0.0
+    names = pushes.estimate[estimated]
+    gathered = np.bincount(names, squares[estimated])
+    freedom = np.ones(len(gathered))
+    freedom[names] = dof[estimated]
+    return float((gathered**2 / freedom).sum())
+
+
+def coverage_factor(dof: float, student: bool = True) -> float:
+    """k for 95 %: Student's t for ``dof`` degrees of freedom (JCGM 100:2008, table G.2), 1.960 where ``student`` is off."""
+    if not student or not math.isfinite(dof) or dof > 1e6:
+        return float(special.ndtri((1 + COVERAGE) / 2))
+    return float(special.stdtrit(max(dof, 1.0), (1 + COVERAGE) / 2))
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """A line of the budget: ``contribution`` (always positive, SI) of one source, its ``share`` of u², and u if it were halved."""
+
+    source: str
+    kind: str
+    subject: str
+    contribution: float
+    share: float
+    u_if_halved: float
+
+
+def budget(parts: Array, pushes: Pushes, by: str = "source") -> tuple[Source, ...]:
+    """Contributions ``(K,)`` gathered by ``source``, ``instrument`` or ``quantity``, the largest first. Their squares add up to u² exactly;
+    what belongs to no instrument or quantity is gathered under its own source."""
+    size = float(np.abs(parts).max(initial=0.0))
+    if not 0 < size < math.inf:
+        return ()
+    squares: dict[str, float] = {}
+    kinds: dict[str, tuple[str, str]] = {}
+    for index, block in enumerate(pushes.blocks):
+        name = {"instrument": block.instrument, "quantity": block.quantity}.get(by, "") or block.source
+        own = parts[pushes.span(index)] / size
+        squares[name] = squares.get(name, 0.0) + float(own @ own)
+        kinds[name] = (block.kind, block.subject)
+    total = sum(squares.values())
+    lines = [
+        Source(source, *kinds[source], size * math.sqrt(v), v / total, size * math.sqrt(max(total - 0.75 * v, 0.0)))
+        for source, v in squares.items()
+        if v > _NOISE * total
+    ]
+    return tuple(sorted(lines, key=lambda line: -line.contribution))

@@ -1,0 +1,117 @@
+"""A definition from a document, under the conventions chosen, or the first place where the document is at fault."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from pydantic import ValidationError
+
+from cavrel.core.definition.whole import Definition
+from cavrel.core.errors import DefinitionError
+
+
+def load(document: Mapping[str, Any], instruments: Mapping[str, Mapping[str, Any]] | None = None) -> Definition:
+    """Validate a definition read from TOML or JSON.
+
+    ``instruments``: the shared list by kind; its fields fill what the definition's instruments leave open.
+    Raises DefinitionError naming the first place at fault.
+    """
+    if not isinstance(document, Mapping):
+        raise DefinitionError("", "a definition is a table of keys")
+    merged = dict(document)
+    own = merged.get("instruments")
+    if instruments and isinstance(own, Mapping):
+        merged["instruments"] = {name: _with_defaults(name, body, instruments) for name, body in own.items()}
+    series = merged.get("series")
+    if isinstance(series, Mapping):
+        merged["series"] = {name: _like(name, body, series) for name, body in series.items()}
+    try:
+        return Definition.model_validate(merged)
+    except ValidationError as fault:
+        raise DefinitionError(*first_fault(fault)) from fault
+
+
+def _like(name: str, body: Any, series: Mapping[str, Any]) -> Any:
+    """A series that repeats another's columns, with what it says itself put over them."""
+    if not isinstance(body, Mapping) or "like" not in body:
+        return body
+    model = series.get(body["like"]) if isinstance(body["like"], str) else None
+    if not isinstance(model, Mapping) or "like" in model:
+        raise DefinitionError(f"series.{name}.like", f"'{body['like']}' is no series with columns of its own")
+    own = {key: value for key, value in body.items() if key not in ("like", "columns")}
+    columns = {
+        key: dict(value) if isinstance(value, Mapping) else value for key, value in model.get("columns", {}).items()
+    }
+    for key, value in body.get("columns", {}).items():
+        columns[key] = {**columns[key], **value} if key in columns and isinstance(value, Mapping) else value
+    return {**model, **own, "columns": columns}
+
+
+def choose(definition: Definition, chosen: Mapping[str, str]) -> Definition:
+    """The definition as the chosen options make it; those not chosen take their default.
+
+    Raises DefinitionError for an option or a choice that is not there, and for a path that leads nowhere.
+    """
+    for name, choice in chosen.items():
+        if name not in definition.options:
+            raise DefinitionError(f"options.{name}", "the experiment has no such option")
+        if choice not in definition.options[name].choices:
+            known = ", ".join(definition.options[name].choices)
+            raise DefinitionError(f"options.{name}", f"'{choice}' is none of its choices: {known}")
+    document = definition.document()
+    for name, option in definition.options.items():
+        key = chosen.get(name, option.default)
+        for path, value in option.choices[key].set.items():
+            _put(document, path, value, f"options.{name}.choices.{key}.set.{path}")
+    if document == definition.document():
+        return definition
+    return load(document)
+
+
+def _put(document: Any, path: str, value: Any, place: str) -> None:
+    *way, last = path.split(".")
+    for key in way:
+        inside = document.get(key) if isinstance(document, dict) else None
+        if isinstance(document, list) and key.isdigit() and int(key) < len(document):
+            inside = document[int(key)]
+        if not isinstance(inside, dict | list):
+            raise DefinitionError(place, f"the path leads nowhere: there is no '{key}'")
+        document = inside
+    if isinstance(document, list):
+        if not last.isdigit() or int(last) >= len(document):
+            raise DefinitionError(place, f"the path leads nowhere: there is no '{last}'")
+        document[int(last)] = value
+    elif value in (None, ""):  # TOML has no null: an empty text takes a key away
+        document.pop(last, None)
+    else:
+        document[last] = value
+
+
+def _with_defaults(name: str, body: Any, shared: Mapping[str, Mapping[str, Any]]) -> Any:
+    if not isinstance(body, Mapping) or not body.get("kind"):
+        return body
+    kind = body["kind"]
+    if not isinstance(kind, str):
+        raise DefinitionError(f"instruments.{name}.kind", "is the name of an instrument of the shared list")
+    if kind not in shared:
+        known = ", ".join(sorted(shared))
+        raise DefinitionError(f"instruments.{name}.kind", f"unknown instrument '{kind}'; the list has {known}")
+    return {**shared[kind], **body}
+
+
+def first_fault(fault: ValidationError) -> tuple[str, str]:
+    """Place and sentence of the first error pydantic found."""
+    return fault_of(fault.errors(include_url=False)[0])
+
+
+def fault_of(error: Mapping[str, Any]) -> tuple[str, str]:
+    """Place and sentence of one error of pydantic's."""
+    place = ".".join(str(part) for part in error["loc"] if part not in ("[key]",))
+    given = error.get("input")
+    what = error["msg"].removeprefix("Value error, ")
+    if error["type"] == "extra_forbidden":
+        what = "unknown key; remove it or mend its spelling"
+    elif error["type"] == "missing":
+        what = "is missing"
+    elif isinstance(given, str | int | float):
+        what = f"{what} (given: {str(given)[:40]!r})"
+    return place, what[0].lower() + what[1:]

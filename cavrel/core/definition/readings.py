@@ -1,0 +1,95 @@
+"""What is read: instruments, quantities of a run, and the columns of its series."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from cavrel.core.definition.parts import Amount, Formula, Key, Model, UnitText
+
+
+class Instrument(Model):
+    """What a reading is taken with. ``kind`` names an entry of the shared list whose fields serve as defaults.
+
+    ``reaction`` and ``placement`` act on each reading on its own; ``calibration`` (a percentage) and ``zero`` act on every
+    reading of the instrument together. All four are standard uncertainties, each an amount with its unit. What makers print are
+    limits, taken as rectangular and acting on all readings together: ``accuracy`` such as ``0.5 % + 2 digits``, and ``class`` in percent
+    of ``full_scale``. ``dial``: it is set to marks, such as a resistance box, so that a setting has no last digit to judge.
+    ``dead_time``: how long a counter is blind after each count; formulas name it ``counter.dead_time``, nought where none is given.
+    """
+
+    kind: Annotated[str, Field(max_length=60)] = ""
+    label: Annotated[str, Field(max_length=60)] = ""
+    least_count: Amount | None = None
+    reaction: Amount | None = None
+    placement: Amount | None = None
+    calibration: Amount | None = None
+    zero: Amount | None = None
+    accuracy: Amount | None = None
+    accuracy_class: Annotated[float, Field(gt=0, le=20)] | None = Field(None, alias="class")
+    full_scale: Amount | None = None
+    dial: bool = False
+    dead_time: Amount | None = None
+    zero_check: Annotated[str, Field(max_length=400)] = ""
+    watch_for: Annotated[str, Field(max_length=400)] = ""
+
+
+class _Read(Model):
+    """What is common to everything that is read: a quantity of the run, a column of a series.
+
+    ``exact``: has no uncertainty unless one is typed. ``count``: a number of random events, known to about its root. ``whole``: a number of
+    things, such as swings or weights. ``difference``: lies between two readings of a scale, so that 5 °C is 5 K.
+    """
+
+    label: Annotated[str, Field(min_length=1, max_length=80)]
+    unit: UnitText | None = None
+    instrument: Key | None = None
+    exact: bool = False
+    count: bool = False
+    whole: bool = False
+    difference: bool = False
+    repeats: Annotated[int, Field(ge=1, le=30)] = 1
+    formula: Formula | None = None
+    range: Formula | None = None
+    optional: bool = False
+    note: Annotated[str, Field(max_length=400)] = ""
+
+
+class Quantity(_Read):
+    """Read or set once per run, or computed by a formula."""
+
+    default: Annotated[str, Field(max_length=80)] | None = None
+
+
+class Column(_Read):
+    """A column of a series: set, measured or derived. ``from = "trace"``: each row's reading is extracted from a chosen stretch of
+    samples."""
+
+    role: Literal["set", "measured", "derived"]
+    source: Annotated[Literal["trace"] | None, Field(alias="from")] = None
+    extract: Literal["slope", "mean", "level", "period"] | None = None
+
+    @model_validator(mode="after")
+    def _formula_where_derived(self) -> "Column":
+        if (self.role == "derived") != (self.formula is not None):
+            raise ValueError("a derived column has a formula, and no other column has one")
+        if (self.source is None) != (self.extract is None) or (self.source and self.role != "measured"):
+            raise ValueError("a measured column from a trace says what to extract: slope, mean, level or period")
+        if self.role == "derived" and (self.instrument or self.repeats > 1):
+            raise ValueError("a derived column is computed: it has no instrument and no repeats")
+        return self
+
+
+class Series(Model):
+    """A table of readings, one row for each setting. ``optional``: an experiment is whole without it."""
+
+    label: Annotated[str, Field(min_length=1, max_length=80)]
+    note: Annotated[str, Field(max_length=400)] = ""
+    rows: Annotated[int, Field(ge=1, le=200)] = 8
+    row: Annotated[str, Field(max_length=30)] = "row"
+    optional: bool = False
+    columns: Annotated[dict[Key, Column], Field(min_length=1, max_length=24)]
+
+    @property
+    def short(self) -> str:
+        """The label as far as its colon: ``Part A``."""
+        return self.label.partition(":")[0]

@@ -1,0 +1,37 @@
+"""The stand-in for the apparatus: true values, what is read of them, and what can go wrong."""
+
+from typing import Annotated
+
+from pydantic import Field, model_validator
+
+from cavrel.core.definition.parts import Amount, Formula, Key, Model
+
+
+class Fault(Model):
+    """Something wrong with the stand-in apparatus or whoever reads it. ``read`` replaces true values for the whole run; ``once`` does so
+    for a single reading, drawn at random."""
+
+    label: Annotated[str, Field(min_length=1, max_length=80)]
+    read: Annotated[dict[str, Formula], Field(max_length=40)] = {}
+    once: Annotated[dict[str, Formula], Field(max_length=4)] = {}
+
+    @model_validator(mode="after")
+    def _something(self) -> "Fault":
+        if not self.read and not self.once:
+            raise ValueError("a fault says what is read instead: 'read', or 'once' for a single reading")
+        return self
+
+
+class Simulate(Model):
+    """The stand-in for the real apparatus. ``truth``: true values of constants and quantities, as amounts or formulas of those above them;
+    ``set``: settings by column, where they differ from the suggestions; ``read``: the true value of each measured column and quantity,
+    by formula of true values, where ``row`` counts the rows of a series from 1; ``vary``: standard deviation by which that true value
+    itself varies from row to row; ``noise``: standard deviation of single readings beyond what the instruments declare; ``faults``: what
+    can be made to go wrong."""
+
+    truth: Annotated[dict[Key, Formula], Field(max_length=40)] = {}
+    set: Annotated[dict[str, Formula], Field(max_length=24)] = {}
+    read: Annotated[dict[str, Formula], Field(max_length=40)] = {}
+    vary: Annotated[dict[str, Amount], Field(max_length=24)] = {}
+    noise: Annotated[dict[str, Amount], Field(max_length=24)] = {}
+    faults: Annotated[dict[Key, Fault], Field(max_length=12)] = {}

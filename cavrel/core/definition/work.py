@@ -1,0 +1,78 @@
+"""How the work goes: conventions to choose, rules that ought to hold, steps with their timers, suggestions and remarks."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import ConfigDict, Field, model_validator
+
+from cavrel.core.definition.parts import Amount, Formula, Key, Line, Model
+
+
+class Choice(Model):
+    """One way of an option: ``set`` overrides parts of the definition by path."""
+
+    label: Annotated[str, Field(min_length=1, max_length=80)]
+    set: Annotated[dict[Annotated[str, Field(max_length=120)], Any], Field(max_length=24)] = {}
+
+
+class Option(Model):
+    """A convention to choose, such as which gap holds the unknown."""
+
+    label: Annotated[str, Field(min_length=1, max_length=80)]
+    default: Key
+    choices: Annotated[dict[Key, Choice], Field(min_length=2, max_length=8)]
+
+    @model_validator(mode="after")
+    def _known_default(self) -> "Option":
+        if self.default not in self.choices:
+            raise ValueError(f"the default '{self.default}' is none of the choices")
+        return self
+
+
+class Check(Model):
+    """A rule that ought to hold; where it does not, ``say`` stands beside ``at``."""
+
+    rule: Formula
+    level: Literal["note", "caution", "danger"] = "note"
+    at: Annotated[str, Field(max_length=80)] = ""
+    say: Line
+
+
+class Timer(Model):
+    """How the deck times a step.
+
+    ``laps``: start, count ``laps`` of ``lap`` (a word, and its plural), stop. ``interval``: call out every ``every``, and move on to the next
+    cell, until ``for`` is over. ``wait``: let ``for`` pass before reading.
+    """
+
+    kind: Literal["laps", "interval", "wait"]
+    laps: Formula = "1"
+    lap: Annotated[str, Field(max_length=20)] = "lap"
+    plural: Annotated[str, Field(max_length=20)] = "laps"
+    every: Amount | None = None
+    lasting: Annotated[Amount | None, Field(alias="for")] = None
+
+    @model_validator(mode="after")
+    def _what_its_kind_needs(self) -> "Timer":
+        wanted = {"laps": (), "interval": ("every", "lasting"), "wait": ("lasting",)}
+        missing = [name for name in wanted[self.kind] if getattr(self, name) is None]
+        if missing:
+            raise ValueError(f"a timer of kind '{self.kind}' says '{missing[0].replace('lasting', 'for')}'")
+        return self
+
+
+class Step(Model):
+    do: Line
+    fills: Annotated[tuple[Annotated[str, Field(max_length=60)], ...], Field(max_length=12)] = ()
+    timer: Timer | None = None
+
+
+class Suggest(Model):
+    """Values to try next in a set column, ``for = "series.column"``."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+    target: Annotated[str, Field(alias="for", max_length=60)]
+    formula: Formula
+
+
+class Remark(Model):
+    say: Line

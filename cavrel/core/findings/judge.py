@@ -1,0 +1,196 @@
+"""Judging a result: how far off, how many standard uncertainties, and a sentence that keeps the two apart."""
+
+import math
+from dataclasses import dataclass
+
+from scipy import special
+
+from cavrel.core.analysis import Analysis, ResultAnalysis
+from cavrel.core.quantity.rounding import percent, significant
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """How a result stands to what it is compared with.
+
+    ``percent``: percent error against an accepted value, percent difference from another measured one; signed or not by house rule; NaN where
+    there is no reference to take a share of.
+    ``z``: signed, (value - other) / u of the difference.
+    ``kind``: ``agrees``, ``wide`` (agrees because almost anything would), ``doubtful``, ``disagrees``, ``side``, ``none`` (nothing to compare).
+    ``head``: its word; ``text``: the rest of the sentence.
+    ``side``: for a result whose definition says what it means to lie below or above the other value, the likelier of the two with its
+    probability.
+    ``measured``: the other value was measured too, so that ``percent`` is a difference and not an error.
+    """
+
+    percent: float
+    z: float
+    kind: str
+    head: str
+    text: str
+    side: tuple[str, float] | None = None
+    measured: bool = False
+
+    @property
+    def percent_name(self) -> str:
+        """What ``percent`` is called."""
+        return "percent difference" if self.measured else "percent error"
+
+
+def judge(analysis: Analysis, result: ResultAnalysis) -> Verdict:
+    """Compare a result with its accepted value, or with another measured one.
+
+    Agreement is judged by the expanded uncertainty of the difference, 95 %, with the difference's own effective degrees of freedom
+    (JCGM 100:2008, G.3); the percentage is reported beside it and never decides.
+    """
+    rules, other = analysis.rules, result.compared
+    if result.reason:
+        return Verdict(math.nan, math.nan, "none", "Too early.", _sentence(result.reason))
+    if other is None:
+        return Verdict(math.nan, math.nan, "none", "Nothing to compare with.", "This result has no accepted value.")
+    if not math.isfinite(other.accepted.value):
+        waits = [f"“{name}”" if name in _labels(analysis) else name for name in other.waits] or ["its other value"]
+        text = f"What it is compared with waits for {_listed(waits)}."
+        return Verdict(math.nan, math.nan, "none", "Nothing to compare with yet.", text, measured=other.measured)
+    difference = result.value - other.accepted.value
+    off = _percent(analysis, result, difference)
+    shown = off if rules.percent_error == "signed" else abs(off)
+    words = _Words(analysis, result, difference, off)
+    body = analysis.program.definition.results[result.name]
+    dof = other.dof if rules.student else math.inf
+    if (body.below or body.above) and other.u > 0:
+        return _side(body.below, body.above, difference / other.u, dof)
+    if not result.linear:
+        return words.by_interval(shown)
+    if not other.u > 0:
+        alone = (
+            "without an uncertainty nobody can say whether that is much. Repeat a reading, or declare the instrument."
+        )
+        text = f"{words.off()}, but {alone}"
+        return Verdict(shown, math.nan, "none", "No uncertainty.", text, measured=other.measured)
+    z = difference / other.u
+    kind, head, text = words.of(z, other.k95, dof)
+    return Verdict(shown, z, kind, head, text, measured=other.measured)
+
+
+def _labels(analysis: Analysis) -> set[str]:
+    return {entry.label for entry in analysis.program.inputs}
+
+
+def _listed(words: list[str]) -> str:
+    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
+
+
+def _percent(analysis: Analysis, result: ResultAnalysis, difference: float) -> float:
+    """Signed percentage of the reference; NaN where that is nought or lies on a scale with a zero of its own."""
+    other = result.compared
+    assert other is not None
+    reference = other.accepted.value
+    if other.measured and analysis.rules.difference == "mean":
+        reference = (result.value + other.accepted.value) / 2
+    if result.unit.offset or not reference:
+        return math.nan
+    return 100 * difference / abs(reference)
+
+
+class _Words:
+    """The sentences of a verdict."""
+
+    def __init__(self, analysis: Analysis, result: ResultAnalysis, difference: float, percentage: float) -> None:
+        self.analysis, self.result, self.difference, self.percentage = analysis, result, difference, percentage
+        assert result.compared is not None
+        self.other = result.compared
+        unit = result.unit
+        self.size = f"{significant(abs(difference) / unit.factor, 2)} {unit.pretty}".strip()
+
+    def off(self) -> str:
+        """How far apart the two are: in percent, or in units where a percentage would say nothing."""
+        apart = "apart" if self.other.measured else "off"
+        if math.isfinite(self.percentage):
+            return f"{percent(abs(self.percentage))} % {apart}"
+        why = "no percentage of nought" if not self.other.accepted.value and not self.result.unit.offset else ""
+        return f"{self.size} {apart}" + (f" ({why})" if why else "")
+
+    def small(self) -> bool:
+        """Whether the percentage is what a first course calls acceptable."""
+        return abs(self.percentage) <= self.analysis.rules.acceptable
+
+    def of(self, z: float, k: float, dof: float) -> tuple[str, str, str]:
+        size = abs(z)
+        apart = f"{self.off()} and {_times(size)} standard uncertainties"
+        if size <= k:
+            if (wide := self.wide(k)) is not None:
+                return "wide", "Too wide to tell.", f"{self.off()}: it agrees, but only because {wide}."
+            chance = (
+                float(2 * special.stdtr(dof, -size)) if math.isfinite(dof) else float(special.erfc(size / math.sqrt(2)))
+            )
+            often = "often" if chance > 0.3 else "now and then" if chance > 0.1 else "seldom"
+            return (
+                "agrees",
+                "Agrees.",
+                f"{apart}: chance alone does this {often}. The uncertainty is small enough for the agreement to mean something.",
+            )
+        if size <= 1.5 * k:
+            return (
+                "doubtful",
+                "Doubtful.",
+                f"{apart}: chance alone hardly does this. Look for something systematic before believing either.",
+            )
+        if self.small():
+            text = f"Only {self.off()}, yet {_times(size)} standard uncertainties: something systematic, or an uncertainty left out."
+            return "disagrees", "Does not agree.", text
+        return (
+            "disagrees",
+            "Does not agree.",
+            f"{apart}: look for a slip first (a unit, a count, a factor), then for something systematic.",
+        )
+
+    def wide(self, k: float) -> str | None:
+        """Whose width makes the agreement empty, in words; None where it means something."""
+        reference = self.other.accepted.value
+        if self.other.measured and self.analysis.rules.difference == "mean":
+            reference = (self.result.value + reference) / 2
+        if self.result.unit.offset or not reference:
+            return None
+        width = 100 * k * self.other.u / abs(reference)
+        if width <= self.analysis.rules.acceptable:
+            return None
+        own, others = self.result.u, self.other.accepted.u
+        whose = "the result" if own >= others else "the other value" if self.other.measured else "the accepted value"
+        return f"{whose} is known to no better than ±{percent(width)} %, which would agree with almost anything"
+
+    def by_interval(self, shown: float) -> Verdict:
+        """Where the law of propagation is no answer, the interval of the distributions decides."""
+        low, high = self.result.interval
+        value = self.other.accepted.value
+        measured = self.other.measured
+        if not (math.isfinite(low) and math.isfinite(high)):
+            text = "The readings are too uncertain for this formula: it has no value for many of the values they may stand for."
+            return Verdict(shown, math.nan, "wide", "Too wide to tell.", text, measured=measured)
+        scale = f"{self.result.measured(self.analysis.rules.rounding).interval(low, high)} with 95 %"
+        margin = 2 * self.other.accepted.u
+        if low - margin <= value <= high + margin:
+            text = f"{self.off()}: inside {scale}. The interval is wide and lopsided, so this says little."
+            return Verdict(shown, math.nan, "wide", "Too wide to tell.", text, measured=measured)
+        return Verdict(
+            shown, math.nan, "disagrees", "Does not agree.", f"{self.off()}: outside {scale}.", measured=measured
+        )
+
+
+def _side(below: str, above: str, z: float, dof: float) -> Verdict:
+    """Which side of the other value the result lies on, and how sure that is: Student's distribution of the difference."""
+    chance = float(special.stdtr(dof, abs(z))) if math.isfinite(dof) else float(special.ndtr(abs(z)))
+    words = below if z < 0 else above
+    sure = "more than 99.9 %" if chance > 0.999 else f"{100 * chance:.0f} %"
+    return Verdict(
+        math.nan, z, "side", f"{words}.", f"By these readings with a probability of {sure}. Try it.", (words, chance)
+    )
+
+
+def _times(size: float) -> str:
+    """How many standard uncertainties, for a sentence: ``0.1``, ``3.1``, ``18``."""
+    return f"{size:.1f}" if size < 9.95 else significant(size, 2)
+
+
+def _sentence(reason: str) -> str:
+    return reason[0].upper() + reason[1:] + "."

@@ -1,0 +1,54 @@
+"""One line of the logbook."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from cavrel.core.errors import CavrelError
+
+LONGEST = {"reading": 200, "correction": 200, "leave-out": 1000, "note": 4000}
+"""Characters of an entry's texts; what is longer is refused when it is sent, and a run document takes what is kept."""
+LONGEST_TEXT = 4000
+
+
+class EntryError(CavrelError):
+    """An entry that no page of Cavrel would send."""
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One line of the logbook. ``made_at``: when it was written, by the page's clock; ``saved_at``: when the database had it."""
+
+    id: int
+    kind: str
+    slot: str
+    body: Mapping[str, Any]
+    author: str
+    made_at: datetime
+    saved_at: datetime
+
+
+def in_force(entry: Entry) -> tuple[str | None, Mapping[str, Any]]:
+    """Kind and body that an entry puts in force: its own, or, for an undo, those it brings back (None for an empty slot)."""
+    if entry.kind != "undo":
+        return entry.kind, entry.body
+    return entry.body.get("kind"), entry.body.get("body") or {}
+
+
+def text_in_force(entry: Entry) -> str:
+    """The reading that an entry puts in force, empty where it is none."""
+    kind, body = in_force(entry)
+    return str(body.get("text", "")) if kind in ("reading", "correction") else ""
+
+
+def undo_of(history: Iterable[Entry]) -> dict[str, Any]:
+    """The body of an undo entry that takes back the last of ``history``, the entries of one slot in order.
+
+    Undoing an undo brings back what it took away.
+    """
+    line = list(history)
+    last = line[-1]
+    before = line[-2] if len(line) > 1 else None
+    kind, body = in_force(before) if before else (None, {})
+    return {"undoes": last.id, "kind": kind, "body": dict(body)}

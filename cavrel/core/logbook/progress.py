@@ -1,0 +1,69 @@
+"""How far a run has come: the readings it has of those it needs."""
+
+from dataclasses import dataclass
+
+from cavrel.core.definition import Column, Series
+from cavrel.core.logbook import SheetState
+from cavrel.core.logbook.run import Cell, trials
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Progress:
+    """``taken``: readings on the sheet, of all that count.
+    ``wanted``: readings that the experiment needs.
+
+    What is optional never counts, nor do ruled places that nothing needs: trials and rows added beyond the experiment's own count as they
+    are filled.
+    """
+
+    taken: int
+    wanted: int
+
+    @property
+    def done(self) -> bool:
+        return self.taken >= self.wanted
+
+
+def progress(state: SheetState) -> Progress:
+    """Readings taken and wanted, under the conventions chosen: each quantity's and each measured column's, of rows that are not left out.
+
+    A series that is optional counts from its first reading on.
+    """
+    taken = wanted = 0
+    for name, quantity in state.definition.quantities.items():
+        if quantity.formula is None and quantity.default is None and not quantity.optional:
+            typed = _typed(state.run.quantities.get(name))
+            taken, wanted = taken + typed, wanted + max(quantity.repeats, typed)
+    for name, series in state.definition.series.items():
+        if series.optional and not _begun(state, name):
+            continue
+        for column, body in series.columns.items():
+            if body.role != "measured" or body.optional:
+                continue
+            for row in range(1, state.rows[name] + 1):
+                typed, needed = _of_row(state, name, series, column, body, row)
+                taken, wanted = taken + typed, wanted + needed
+    return Progress(taken=taken, wanted=wanted)
+
+
+def _of_row(state: SheetState, name: str, series: Series, column: str, body: Column, row: int) -> tuple[int, int]:
+    if f"{name}.{row}" in state.left_out:
+        return 0, 0
+    cells = state.run.series.get(name, {}).get(column, [])
+    typed = _typed(cells[row - 1]) if row <= len(cells) else 0
+    traced = state.run.traces.get(name, {}).get(column, [])
+    if not typed and row <= len(traced) and traced[row - 1] is not None:
+        return 1, 1
+    if row > series.rows and not any(
+        row <= len(c) and _typed(c[row - 1]) for c in state.run.series.get(name, {}).values()
+    ):
+        return 0, 0
+    return typed, max(body.repeats, typed)
+
+
+def _begun(state: SheetState, name: str) -> bool:
+    return name in state.run.series or name in state.run.traces
+
+
+def _typed(cell: Cell) -> int:
+    return sum(1 for text in trials(cell) if text.strip())

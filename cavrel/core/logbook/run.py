@@ -1,0 +1,120 @@
+"""The run document, ``cavrel-run/1``: one bench's readings as texts, with what was left out and why."""
+
+import re
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
+
+from cavrel.core.definition import Key, Shape, first_fault
+from cavrel.core.definition.rules import HouseRules
+from cavrel.core.errors import RunError
+
+FORMAT = "cavrel-run/1"
+MOST_ROWS = 5000
+MOST_SAMPLES = 1_000_000
+LARGEST_SAMPLE = 1e100
+
+Text = Annotated[str, Field(max_length=200)]
+Cell = Text | None | Annotated[list[Text | None], Field(max_length=60)]
+Reason = Annotated[str, Field(max_length=1000)]
+
+_DEFAULT_RULES = HouseRules()
+TRIAL = re.compile(r"([A-Za-z][A-Za-z0-9_]*)\.([1-9]\d{0,4})\.([1-9]\d{0,2})")
+ROW = re.compile(r"[1-9]\d{0,4}")
+
+
+class TraceDocument(BaseModel):
+    """Samples of one row: at a fixed ``rate`` (``"50 Hz"``) from ``start`` on, or at ``times``, in seconds; ``values`` in ``unit``. ``begin``
+    and ``end`` in seconds bound the stretch that counts."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    rate: Annotated[str, Field(max_length=40)] | None = None
+    start: float = 0.0
+    times: Annotated[list[float], Field(max_length=MOST_SAMPLES)] | None = None
+    values: Annotated[list[float | None], Field(max_length=MOST_SAMPLES)]
+    unit: Annotated[str, Field(max_length=60)] = ""
+    begin: float | None = None
+    end: float | None = None
+
+    @model_validator(mode="after")
+    def _one_clock(self) -> "TraceDocument":
+        if (self.rate is None) == (self.times is None):
+            raise ValueError("a trace has a rate, or times, not both")
+        if self.times is not None and len(self.times) != len(self.values):
+            raise ValueError(f"{len(self.times)} times for {len(self.values)} values")
+        for numbers in (self.values, self.times or [], [self.start, self.begin, self.end]):
+            if any(v is not None and not abs(v) < LARGEST_SAMPLE for v in numbers):
+                raise ValueError("a sample or time is too large to be one")
+        return self
+
+
+class RunDocument(BaseModel):
+    """Rows and trials count from 1. ``excluded`` names a whole row (``"4"``) or one trial (``"t.4.2"``), each with its reason.
+
+    ``instruments`` overrides fields of the definition's instruments for this run; ``rules`` overrides house rules; ``expected``: the
+    shape that the bench foresaw for a fit.
+    """
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    format: Literal["cavrel-run/1"]
+    experiment: Annotated[str, Field(max_length=80)] | dict[str, Any]
+    options: dict[Key, Key] = {}
+    rules: dict[str, Any] = {}
+    instruments: dict[Key, dict[str, str]] = {}
+    quantities: dict[Key, Cell] = {}
+    series: dict[Key, dict[Key, Annotated[list[Cell], Field(max_length=MOST_ROWS)]]] = {}
+    traces: dict[Key, dict[Key, Annotated[list[TraceDocument | None], Field(max_length=MOST_ROWS)]]] = {}
+    expected: dict[Key, Shape] = {}
+    excluded: dict[Key, dict[str, Reason]] = {}
+    notes: Annotated[list[Annotated[str, Field(max_length=4000)] | dict[str, Any]], Field(max_length=2000)] = []
+
+    @field_validator("excluded")
+    @classmethod
+    def _rows_or_trials(cls, excluded: dict[str, dict[str, str]]) -> dict[str, dict[str, str]]:
+        for series, reasons in excluded.items():
+            for place in reasons:
+                if not ROW.fullmatch(place) and not TRIAL.fullmatch(place):
+                    raise ValueError(f"'{series}.{place[:30]}' names no row ('4') and no trial ('t.4.2')")
+        return excluded
+
+    def house_rules(self, course: HouseRules | None = None) -> HouseRules:
+        """The course's rules with this run's own over them. Raises RunError."""
+        if not self.rules:
+            return course or _DEFAULT_RULES
+        base = (course or _DEFAULT_RULES).model_dump()
+        try:
+            return HouseRules.model_validate({**base, **self.rules})
+        except ValidationError as fault:
+            place, what = first_fault(fault)
+            raise RunError(f"rules.{place}", what) from fault
+
+    def left_out_rows(self, series: str) -> dict[int, str]:
+        """Rows of ``series`` left out of fits and folds, with reasons."""
+        return {int(place): reason for place, reason in self.excluded.get(series, {}).items() if ROW.fullmatch(place)}
+
+    def left_out_trials(self, series: str, column: str) -> set[tuple[int, int]]:
+        """(row, trial) pairs of one column left out."""
+        found = (TRIAL.fullmatch(place) for place in self.excluded.get(series, {}))
+        return {(int(m[2]), int(m[3])) for m in found if m and m[1] == column}
+
+
+def load(document: Any) -> RunDocument:
+    """Validate a run document read from JSON. Raises RunError naming the first place at fault."""
+    if not isinstance(document, Mapping):
+        raise RunError("", 'a run document is one JSON object: {"format": "cavrel-run/1", ...}')
+    try:
+        return RunDocument.model_validate(document)
+    except ValidationError as fault:
+        raise RunError(*first_fault(fault)) from fault
+
+
+def trials(cell: Cell) -> list[str]:
+    """The texts of one cell, a text for each trial, empty where nothing was read."""
+    if cell is None:
+        return [""]
+    if isinstance(cell, str):
+        return [cell]
+    return [text or "" for text in cell]

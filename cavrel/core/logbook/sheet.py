@@ -1,0 +1,217 @@
+"""The sheet that a logbook amounts to: what is in force of the latest entry of each slot."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from cavrel.core.definition import Definition, choose
+from cavrel.core.logbook.book import EMPTY, Book, Correction
+from cavrel.core.logbook.entry import LONGEST, LONGEST_TEXT, Entry, EntryError, in_force
+from cavrel.core.logbook.kinds import KINDS, check_reading
+from cavrel.core.logbook.run import RunDocument
+from cavrel.core.logbook.run import trials as trials_of
+from cavrel.core.logbook.slots import Slot
+from cavrel.core.logbook.standing import Standing
+
+MOST_NOTES = 2000
+
+
+@dataclass(frozen=True, slots=True)
+class SheetState:
+    """What the logbook amounts to now.
+
+    ``run``: the run document; ``definition``: the experiment under the conventions
+    chosen; ``latest``: slot -> its latest entry; ``corrections``: slot -> correction; ``left_out``: slot without
+    ``out:`` -> entry; ``stands``: answered suspicions, ``CODE@AT`` -> the texts they were answered for; ``rows`` and ``trials``: how many
+    are ruled; ``clashes``: slots where two pages wrote over the same reading, with the text that lost; ``notes`` in time.
+    """
+
+    run: RunDocument
+    definition: Definition
+    latest: Mapping[str, Entry]
+    corrections: Mapping[str, Correction]
+    left_out: Mapping[str, Entry]
+    stands: Mapping[str, str]
+    rows: Mapping[str, int]
+    trials: Mapping[str, int]
+    clashes: Mapping[str, str]
+    notes: tuple[Entry, ...]
+    count: int
+
+
+def assemble(
+    definition: Definition,
+    entries: Iterable[Entry],
+    rules: Mapping[str, Any] | None = None,
+    instruments: Mapping[str, Any] | None = None,
+) -> SheetState:
+    """The sheet that ``entries``, in the order they were saved, amount to. ``rules`` and ``instruments`` go into the run document."""
+    return sheet_of(definition, EMPTY.with_entries(entries), rules, instruments)
+
+
+def sheet_of(
+    definition: Definition,
+    book: Book,
+    rules: Mapping[str, Any] | None = None,
+    instruments: Mapping[str, Any] | None = None,
+) -> SheetState:
+    """The sheet that a logbook amounts to.
+
+    Readings of a place that the conventions chosen do not have stay in the logbook and come back with their convention.
+    """
+    latest = book.latest
+    standing = Standing()
+    for slot, entry in latest.items():
+        kind, body = in_force(entry)
+        if kind is not None and kind in KINDS:
+            KINDS[kind].apply(standing, slot, body, entry)
+    options = {name: c for name, c in standing.options.items() if c != definition.options[name].default}
+    definition = choose(definition, options)
+    readings = _read_here(definition, standing.readings)
+    rows, trials = _sizes(definition, readings, standing.sizes)
+    for text in standing.traces:
+        traced = Slot.read(text)
+        if traced is not None and traced.series in rows:
+            rows[traced.series] = max(rows[traced.series], traced.row)
+    left_out = standing.left_out
+    run = RunDocument.model_validate(
+        {
+            "format": "cavrel-run/1",
+            "experiment": definition.id,
+            "options": options,
+            "rules": dict(rules or {}),
+            "instruments": dict(instruments or {}),
+            "quantities": _quantities(readings),
+            "series": _series(definition, readings),
+            "traces": _traces(definition, standing.traces, standing.stretches),
+            "excluded": _excluded({s: e for s, e in left_out.items() if s.partition(".")[0] in definition.series}),
+            "notes": [str(in_force(note)[1].get("text", ""))[:LONGEST_TEXT] for note in book.notes[-MOST_NOTES:]],
+        }
+    )
+    return SheetState(
+        run,
+        definition,
+        latest,
+        book.corrections,
+        left_out,
+        standing.stands,
+        rows,
+        trials,
+        book.clashes,
+        book.notes,
+        book.count,
+    )
+
+
+Readings = Mapping[Slot, str]
+
+
+def _read_here(definition: Definition, readings: Mapping[str, str]) -> Readings:
+    """The readings of places that the experiment, under its conventions, has."""
+    known: dict[str, bool] = {}
+    found: dict[Slot, str] = {}
+    for text, reading in readings.items():
+        slot = Slot.read(text)
+        if slot is None:
+            continue
+        if slot.key not in known:
+            known[slot.key] = _is_read(definition, text)
+        if known[slot.key]:
+            found[slot] = reading
+    return found
+
+
+def _is_read(definition: Definition, slot: str) -> bool:
+    try:
+        check_reading(definition, slot)
+    except EntryError:
+        return False
+    return True
+
+
+def slots_of(run: RunDocument) -> list[tuple[str, str]]:
+    """(slot, text) of every reading in a run document, row by row."""
+    found = []
+    for name, cell in run.quantities.items():
+        found += [(f"quantities.{name}.{i}", text) for i, text in enumerate(trials_of(cell), 1) if text.strip()]
+    for series, columns in run.series.items():
+        for row in range(max((len(cells) for cells in columns.values()), default=0)):
+            for column, cells in columns.items():
+                texts = trials_of(cells[row]) if row < len(cells) else []
+                found += [(f"{series}.{column}.{row + 1}.{i}", text) for i, text in enumerate(texts, 1) if text.strip()]
+    return found
+
+
+def _sizes(
+    definition: Definition, readings: Readings, sizes: Mapping[str, int]
+) -> tuple[dict[str, int], dict[str, int]]:
+    rows: dict[str, int] = {}
+    trials: dict[str, int] = {}
+    for series, body in definition.series.items():
+        rows[series] = sizes.get(f"rows:{series}", body.rows)
+        for column, spec in body.columns.items():
+            trials[f"{series}.{column}"] = sizes.get(f"trials:{series}.{column}", spec.repeats)
+    for slot, text in readings.items():
+        if slot.series and text.strip():
+            rows[slot.series] = max(rows[slot.series], slot.row)
+            trials[slot.key] = max(trials[slot.key], slot.trial)
+    return rows, trials
+
+
+def _quantities(readings: Readings) -> dict[str, Any]:
+    found: dict[str, dict[int, str]] = {}
+    for slot, text in readings.items():
+        if not slot.series:
+            found.setdefault(slot.name, {})[slot.trial] = text
+    cells: dict[str, Any] = {}
+    for name, texts in found.items():
+        if any(text.strip() for text in texts.values()):
+            row = [texts.get(i + 1, "") for i in range(max(texts))]
+            cells[name] = row[0] if len(row) == 1 else row
+    return cells
+
+
+def _series(definition: Definition, readings: Readings) -> dict[str, dict[str, list[Any]]]:
+    found: dict[str, dict[str, dict[int, dict[int, str]]]] = {}
+    for slot, text in readings.items():
+        if slot.series and text.strip():
+            column = found.setdefault(slot.series, {}).setdefault(slot.name, {})
+            column.setdefault(slot.row, {})[slot.trial] = text
+    series: dict[str, dict[str, list[Any]]] = {}
+    for name, columns in found.items():
+        series[name] = {}
+        for title, rows in columns.items():
+            repeated = definition.series[name].columns[title].repeats > 1 or any(max(own) > 1 for own in rows.values())
+            cells: list[Any] = []
+            for row in range(1, max(rows) + 1):
+                own = rows.get(row, {})
+                if repeated:
+                    cells.append([own.get(trial, "") for trial in range(1, max(own, default=0) + 1)])
+                else:
+                    cells.append(own.get(1, ""))
+            series[name][title] = cells
+    return series
+
+
+def _traces(
+    definition: Definition, traces: Mapping[str, Mapping[str, Any]], stretches: Mapping[str, Mapping[str, Any]]
+) -> dict[str, dict[str, list[Any]]]:
+    found: dict[str, dict[str, dict[int, Any]]] = {}
+    for slot, body in traces.items():
+        series, column, row = slot.split(".")
+        own = definition.series.get(series)
+        if own is not None and column in own.columns and own.columns[column].extract is not None:
+            stretch = {key: stretches.get(slot, {}).get(key) for key in ("begin", "end")}
+            found.setdefault(series, {}).setdefault(column, {})[int(row)] = {**body, **stretch}
+    return {
+        series: {column: [rows.get(i) for i in range(1, max(rows) + 1)] for column, rows in columns.items()}
+        for series, columns in found.items()
+    }
+
+
+def _excluded(left_out: Mapping[str, Entry]) -> dict[str, dict[str, str]]:
+    excluded: dict[str, dict[str, str]] = {}
+    for slot, entry in left_out.items():
+        series, _, place = slot.partition(".")
+        excluded.setdefault(series, {})[place] = str(in_force(entry)[1].get("reason", ""))[: LONGEST["leave-out"]]
+    return excluded

@@ -1,0 +1,20 @@
+"""What stands in force, gathered from the latest entry of each slot."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from cavrel.core.logbook.entry import Entry
+
+
+@dataclass(slots=True, kw_only=True)
+class Standing:
+    """Filled by the kinds of entries, one slot after the other; slots without their prefix, but for sizes."""
+
+    readings: dict[str, str] = field(default_factory=dict)
+    left_out: dict[str, Entry] = field(default_factory=dict)
+    stands: dict[str, str] = field(default_factory=dict)
+    sizes: dict[str, int] = field(default_factory=dict)
+    options: dict[str, str] = field(default_factory=dict)
+    traces: dict[str, Mapping[str, Any]] = field(default_factory=dict)
+    stretches: dict[str, Mapping[str, Any]] = field(default_factory=dict)

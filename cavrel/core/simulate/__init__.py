@@ -1,0 +1,5 @@
+"""The stand-in for the real apparatus: run documents drawn from a definition's truths."""
+
+from cavrel.core.simulate.apparatus import simulate, truth
+
+__all__ = ["simulate", "truth"]

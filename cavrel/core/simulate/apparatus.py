@@ -1,0 +1,248 @@
+"""A run from the stand-in apparatus: true values from the definition, read with the errors that its instruments declare.
+
+What acts on all readings of an instrument together (its zero, its calibration, printed limits) is drawn once for the run; placing,
+reaction and noise are drawn for each reading; the last digit is rounded as a person would read it.
+"""
+
+import math
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cavrel.core.definition.gauge import Gauge
+from cavrel.core.definition.steps import Input, Program
+from cavrel.core.errors import CavrelError, DefinitionError
+from cavrel.core.formula.evaluate import Environment, compile_node
+from cavrel.core.formula.nodes import Member, Name, Node
+from cavrel.core.formula.parse import parse
+from cavrel.core.quantity.reading import decimals_of, read
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class _Errors:
+    """An instrument's errors in one run: readings are value·(1 + share) + offset."""
+
+    share: float
+    offset: float
+
+
+def simulate(
+    program: Program, seed: int, faults: Collection[str] = (), options: Mapping[str, str] | None = None
+) -> dict[str, object]:
+    """A run document for ``program``, always the same for one ``seed``; ``faults`` name what goes wrong in it; ``options`` are the
+    conventions that ``program`` was compiled with.
+
+    Raises DefinitionError where the definition cannot be simulated or has no such fault.
+    """
+    with np.errstate(
+        all="ignore"
+    ):  # what a formula makes of its truths may be infinite, and is refused as a reading then
+        document = _Apparatus(program, np.random.default_rng(seed), faults).document()
+    return {**document, "options": dict(options)} if options else document
+
+
+_MOST = 1e15
+"""The largest reading of a stand-in, in SI units: a number far beyond any bench, within what a count can be drawn for."""
+
+
+class _Apparatus:
+    def __init__(self, program: Program, draw: np.random.Generator, faults: Collection[str] = ()) -> None:
+        definition = program.definition
+        if definition.simulate is None:
+            raise DefinitionError("simulate", "this experiment has no stand-in")
+        self.program, self.draw, self.plan = program, draw, definition.simulate
+        self.reads, self.once = dict(self.plan.read), dict[str, str]()
+        for name in faults:
+            if name not in self.plan.faults:
+                known = ", ".join(self.plan.faults) or "none"
+                raise DefinitionError(f"simulate.faults.{name}", f"the stand-in has no such fault; it has {known}")
+            self.reads.update(self.plan.faults[name].read)
+            self.once.update(self.plan.faults[name].once)
+        self.errors = {name: self.of_gauge(gauge) for name, gauge in program.gauges.items()}
+        self.true: dict[str, Array] = {"pi": np.array([[math.pi]])}
+        for name, accepted in program.accepted.items():
+            # What a formula takes from a table is itself uncertain: the world's own value lies somewhere about it.
+            self.true[name] = np.array([[accepted.value + self.draw.normal(0.0, accepted.u)]])
+        for name, text in self.plan.truth.items():
+            self.true[name] = self.value(text, None, f"simulate.truth.{name}")
+
+    def of_gauge(self, gauge: Gauge) -> _Errors:
+        share = self.draw.normal(0, gauge.calibration or 0.0) + self.draw.uniform(-1, 1) * (gauge.share or 0.0)
+        offset = self.draw.normal(0, gauge.zero or 0.0) + self.draw.uniform(-1, 1) * (gauge.offset or 0.0)
+        return _Errors(float(share), float(offset))
+
+    def value(self, text: str, series: str | None, place: str) -> Array:
+        def key(node: Name | Member) -> str:
+            name = f"{node.owner}.{node.name}" if isinstance(node, Member) else node.name
+            full = f"{series}.{name}" if series and f"{series}.{name}" in self.true else name
+            if full not in self.true:
+                raise DefinitionError(place, f"'{name}' has no true value")
+            return full
+
+        def no_rows(part: Node) -> None:
+            return None
+
+        try:
+            return compile_node(parse(text), key, no_rows)(Environment(self.true, {}))
+        except DefinitionError:
+            raise
+        except CavrelError as fault:
+            raise DefinitionError(place, fault.what) from fault
+
+    def document(self) -> dict[str, object]:
+        quantities: dict[str, object] = {}
+        series: dict[str, dict[str, list[object]]] = {}
+        for spec in self.program.inputs:
+            if spec.series is None:
+                cells = self.read(spec, 1)
+                if cells is not None:
+                    quantities[spec.name] = cells[0]
+        for name, body in self.program.definition.series.items():
+            series[name] = {}
+            for column in (c for c, b in body.columns.items() if b.role == "set"):
+                spec = self.program.input_of[f"{name}.{column}"]
+                series[name][column] = self.settings(spec)
+            for column in (c for c, b in body.columns.items() if b.role == "measured"):
+                spec = self.program.input_of[f"{name}.{column}"]
+                rows = max([len(cells) for cells in series[name].values()] or [body.rows])
+                cells = self.read(spec, rows)
+                if cells is None:
+                    raise DefinitionError(f"simulate.read.{spec.key}", "is missing: what does this column read?")
+                series[name][column] = cells
+        return {
+            "format": "cavrel-run/1",
+            "experiment": self.program.definition.id,
+            "quantities": quantities,
+            "series": series,
+        }
+
+    def settings(self, spec: Input) -> list[object]:
+        """Settings of a set column as typed; the true ones differ by what the instrument errs."""
+        if spec.key in self.plan.set:
+            wanted = self.value(self.plan.set[spec.key], None, f"simulate.set.{spec.key}")[0]
+        elif spec.key in self.program.suggestions:
+            wanted = self.program.suggestions[spec.key][0](Environment(self.true, {}))[0]
+        else:
+            raise DefinitionError(f"simulate.set.{spec.key}", "is missing: which settings?")
+        if not np.isfinite(wanted).all():
+            raise DefinitionError(f"simulate.set.{spec.key}", "comes to no number that could be set")
+        texts = [self.written(spec, float(v)) for v in wanted]
+        typed = np.array([spec.unit.to_si(float(t)) for t in texts])
+        errors = self.errors[spec.gauge.name] if spec.gauge and not spec.exact else _Errors(0.0, 0.0)
+        zero = spec.unit.offset  # of 20 °C a percent is 0.2 °C
+        true = (typed - errors.offset + errors.share * zero) / (1 + errors.share)
+        if spec.gauge and not spec.exact:
+            true = true + self.own(spec, len(typed)) + self.rounding(spec, len(typed))
+        self.true[spec.key] = true[None, :]
+        return list(texts)
+
+    def read(self, spec: Input, rows: int) -> list[object] | None:
+        """What is read of one input, a cell for each row; None where nothing is to be read."""
+        place = f"simulate.read.{spec.key}"
+        self.true["row"] = np.arange(1.0, rows + 1)[None, :] if spec.series else np.array([[1.0]])
+        if spec.key in self.reads:
+            true = np.broadcast_to(self.value(self.reads[spec.key], spec.series, place), (1, rows))[0]
+        elif spec.series is None and spec.name in self.plan.truth:
+            true = self.true[spec.name][0]
+        elif spec.series is None and spec.default is not None:
+            self.true[spec.name] = np.array([[read(spec.default, spec.unit.text, spec.difference).value]])
+            return None
+        else:
+            return None
+        if spec.key in self.plan.vary:
+            size = self.spread(self.plan.vary[spec.key], f"simulate.vary.{spec.key}")
+            true = true + self.draw.normal(0.0, size, rows)
+        if not (np.isfinite(true).all() and float(np.abs(true).max(initial=0.0)) < _MOST):
+            raise DefinitionError(place, "comes to no number that could be read; see the truths it is made of")
+        self.true[spec.key] = np.array(true)[None, :]
+        if spec.count:
+            counts = [[str(n) for n in self.draw.poisson(max(v, 0.0), spec.repeats).tolist()] for v in true.tolist()]
+            return [texts if spec.repeats > 1 else texts[0] for texts in counts]
+        errors = self.errors[spec.gauge.name] if spec.gauge and not spec.exact else _Errors(0.0, 0.0)
+        cells: list[object] = []
+        for v in true.tolist():
+            noise = self.own(spec, spec.repeats) if not spec.exact else np.zeros(spec.repeats)
+            seen = v + errors.share * (v - spec.unit.offset) + errors.offset + noise
+            texts = [self.written(spec, s) for s in seen.tolist()]
+            cells.append(texts if spec.repeats > 1 else texts[0])
+        if spec.key in self.once:
+            self.spoil(spec, cells, errors)
+        return cells
+
+    def spoil(self, spec: Input, cells: list[object], errors: _Errors) -> None:
+        """One reading of a column, drawn at random, made under the fault's formula."""
+        instead = self.value(self.once[spec.key], spec.series, f"simulate.faults.{spec.key}")
+        row, trial = int(self.draw.integers(len(cells))), int(self.draw.integers(spec.repeats))
+        value = float(np.broadcast_to(instead, (1, len(cells)))[0, row])
+        erred = value + errors.share * (value - spec.unit.offset) + errors.offset
+        text = self.written(spec, erred + float(self.own(spec, 1)[0]))
+        cell = cells[row]
+        if isinstance(cell, list):
+            cell[trial] = text
+        else:
+            cells[row] = text
+
+    def own(self, spec: Input, many: int) -> Array:
+        """Errors of single readings, SI."""
+        size = 0.0
+        if spec.gauge is not None:
+            size = math.hypot(spec.gauge.reaction or 0.0, spec.gauge.placement or 0.0)
+        extra = self.plan.noise.get(spec.key)
+        if extra is not None:
+            size = math.hypot(size, self.spread(extra, f"simulate.noise.{spec.key}"))
+        return self.draw.normal(0.0, size, many) if size else np.zeros(many)
+
+    def spread(self, text: str, place: str) -> float:
+        """A standard deviation, SI. Raises DefinitionError for what is none."""
+        size = float(self.value(text, None, place)[0, 0])
+        if not 0 <= size < _MOST:
+            raise DefinitionError(place, "is no standard deviation: it must be a positive amount")
+        return size
+
+    def rounding(self, spec: Input, many: int) -> Array:
+        """How far a setting may lie from the mark it is set to."""
+        step = spec.gauge.least_count if spec.gauge and not spec.gauge.dial else None
+        return self.draw.uniform(-step / 2, step / 2, many) if step else np.zeros(many)
+
+    def written(self, spec: Input, value: float) -> str:
+        """A value as its instrument shows it."""
+        shown = spec.unit.from_si(value)
+        step = spec.gauge.least_count if spec.gauge else None
+        if step is None or spec.exact:
+            return f"{shown:.12g}" if spec.exact else f"{shown:.6g}"
+        if spec.unit.text in ("°", "deg") and _in_minutes(step):
+            return degrees_and_minutes(value, step)
+        count = (
+            round(shown * spec.unit.factor / step) if not spec.unit.offset else round(shown / (step / spec.unit.factor))
+        )
+        return f"{count * step / spec.unit.factor:.{decimals_of(step, spec.unit)}f}"
+
+
+def _in_minutes(step: float) -> bool:
+    """Whether a scale in degrees is divided into minutes of arc rather than tenths."""
+    minutes = math.degrees(step) * 60
+    return minutes < 60 and abs(minutes - round(minutes * 2) / 2) < 1e-6 and abs(minutes % 6) > 1e-6
+
+
+def degrees_and_minutes(angle: float, step: float) -> str:
+    """``angle`` in radians as a vernier in degrees and minutes shows it: ``31°24′``; ``step`` its least count."""
+    least = math.degrees(step) * 60
+    minutes = round(math.degrees(abs(angle)) * 60 / least) * least
+    decimals = 1 if least < 1 else 0
+    whole = int(minutes // 60)
+    sign = "-" if angle < 0 and minutes > 0 else ""
+    return f"{sign}{whole}°{minutes - 60 * whole:0{2 if not decimals else 4}.{decimals}f}′"
+
+
+def truth(program: Program, seed: int) -> Mapping[str, float]:
+    """True values of the definition's results in the run of this ``seed``, where its stand-in states them by the result's own name."""
+    plan = program.definition.simulate
+    if plan is None:
+        return {}
+    with np.errstate(all="ignore"):
+        apparatus = _Apparatus(program, np.random.default_rng(seed))
+    return {name: float(apparatus.true[name][0, 0]) for name in program.definition.results if name in plan.truth}

@@ -1,0 +1,223 @@
+"""Graphs of a run for the page: what the analysis holds, handed to the drawing layer with its marks, axes and titles."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from markupsafe import Markup
+
+from cavrel.core.analysis import ResultAnalysis, Values, uncertainty
+from cavrel.core.analysis.curve import law_curve, raw_columns
+from cavrel.core.analysis.fitted import FitAnalysis
+from cavrel.core.document import result_text
+from cavrel.core.quantity.rounding import significant
+from cavrel.core.quantity.units import Unit
+from cavrel.graph import forces, numberline, points
+from cavrel.graph.points import Axis, Mark
+from cavrel.present.texts import one_line
+from cavrel.service.opened import Opened
+
+
+@dataclass(frozen=True, slots=True)
+class Straightened:
+    """Both graphs of Straighten; ``times``: how much larger the error bars are drawn; ``hidden``: they hide behind the dots."""
+
+    raw: Markup | None
+    line: Markup
+    times: int
+    hidden: bool
+
+
+def _states(opened: Opened, series: str) -> dict[int, str]:
+    """Rows (from 1) that are left out or suspected."""
+    states: dict[int, str] = {}
+    for flag in opened.flags:
+        parts = flag.at.split(".")
+        if flag.level != "note" and parts[0] == series and len(parts) > 1:
+            row = parts[1] if len(parts) == 2 else parts[2]
+            states[int(row)] = "suspect"
+    for slot in opened.state.left_out:
+        parts = slot.split(".")
+        if parts[0] == series and len(parts) == 2:
+            states[int(parts[1])] = "out"
+    return states
+
+
+def _marks(
+    opened: Opened,
+    series: str,
+    x: np.ndarray,
+    y: np.ndarray,
+    u_x: np.ndarray,
+    u_y: np.ndarray,
+    axes: tuple[Axis, Axis],
+    scales: tuple[Unit, Unit],
+) -> list[Mark]:
+    """Points in the units of their axes, from values in SI."""
+    along, up = scales
+    x, y, u_x, u_y = along.from_si(x), up.from_si(y), u_x / along.factor, u_y / up.factor
+    states = _states(opened, series)
+    marks = []
+    for i in range(len(x)):
+        if not (math.isfinite(x[i]) and math.isfinite(y[i])):
+            continue
+        state = states.get(i + 1, "read")
+        said = ", ".join(
+            f"{a.symbol} {significant(float(v), 4)} {a.unit}".strip() for a, v in zip(axes, (x[i], y[i]), strict=True)
+        )
+        word = {"out": ", left out", "suspect": ", suspected"}.get(state, "")
+        marks.append(
+            Mark(
+                float(x[i]),
+                float(y[i]),
+                float(u_x[i]),
+                float(u_y[i]),
+                f"{series}.{i + 1}",
+                f"Row {i + 1}: {said}{word}",
+                state,
+            )
+        )
+    return marks
+
+
+def fit_axes(opened: Opened, fit: FitAnalysis) -> tuple[Axis, Axis]:
+    """The axes of a fit."""
+    body, step = opened.definition.fits[fit.name], opened.program.fits[fit.name]
+    return (
+        Axis(body.x_label, one_line(body.x) if body.x else "row", step.x_unit.pretty),
+        Axis(body.y_label, one_line(body.y), step.y_unit.pretty),
+    )
+
+
+def fit_marks(opened: Opened, fit: FitAnalysis) -> list[Mark]:
+    """The readings on a fit's axes."""
+    series = opened.program.fits[fit.name].series
+    step = opened.program.fits[fit.name]
+    scales = step.x_unit, step.y_unit
+    return _marks(opened, series, fit.x, fit.y, fit.u_x, fit.u_y, fit_axes(opened, fit), scales)
+
+
+def _live_fit(opened: Opened) -> FitAnalysis | None:
+    for entry in reversed(opened.entries):
+        series = entry.slot.partition(".")[0]
+        for name, step in opened.program.fits.items():
+            if step.series == series and step.x is not None:
+                return opened.analysis.fits[name]
+    return opened.fit
+
+
+def small(opened: Opened) -> Markup | None:
+    """The small live graph: of the first fit over the table last written in."""
+    fit = _live_fit(opened)
+    if fit is None:
+        return None
+    x_axis, y_axis = fit_axes(opened, fit)
+    marks = fit_marks(opened, fit)
+    return Markup(
+        points.small(marks, x_axis, y_axis, points.described(f"{y_axis.symbol} against {x_axis.symbol}", marks))
+    )
+
+
+def force_pictures(opened: Opened) -> list[tuple[str, Markup]]:
+    """(caption, drawing) of every force picture that has its numbers."""
+    found = []
+    for name, picture in opened.analysis.pictures.items():
+        label = opened.definition.pictures[name].label
+        caption = f"{label}: row {picture.row}" if picture.row else label
+        found.append((caption, Markup(forces.force_picture(picture.pivot, picture.forces, caption))))
+    return found
+
+
+def straightened(opened: Opened, fit: FitAnalysis) -> Straightened:
+    """The raw curve and the straight line."""
+    x_axis, y_axis = fit_axes(opened, fit)
+    marks = fit_marks(opened, fit)
+    fitted = None
+    if fit.drawable and fit.diagnostics is not None:
+        finite = np.array([m.x for m in marks])
+        first, last = points.span(finite)
+        # As the graph itself does for counted rows.
+        scale = points.fit_scale(first, last if x_axis.symbol != "row" else last + 0.5, 0.0, 1.0, 6)
+        low = scale.low
+        if opened.definition.fits[fit.name].model == "power":
+            low = max(low, 0.8 * float(finite.min()))  # a power law with a negative exponent has no value at nought
+        grid = np.linspace(low, scale.high, 60)
+        step = opened.program.fits[fit.name]
+        y, u = fit.at(step.x_unit.to_si(grid))
+        y, u = step.y_unit.from_si(y), u / step.y_unit.factor
+        k = uncertainty.coverage_factor(
+            fit.diagnostics.dof if fit.source == "scatter" else math.inf, opened.analysis.rules.student
+        )
+        by_row = {int(m.at.rsplit(".", 1)[1]): m for m in marks}
+        found = fit.diagnostics
+        own = (1 / np.sqrt(found.weights) if fit.known else np.zeros(len(fit.rows))) / step.y_unit.factor
+        residuals = [
+            (by_row[int(row) + 1], float(residual), float(u))
+            for row, residual, u in zip(fit.rows, found.residuals / step.y_unit.factor, own, strict=True)
+        ]
+        fitted = points.FittedLine(grid, y, k * u, residuals)
+    title = points.described(f"{y_axis.word} {y_axis.symbol} against {x_axis.word} {x_axis.symbol}".strip(), marks)
+    line, times, hidden = points.straight_line(marks, x_axis, y_axis, fitted, title)
+    return Straightened(_raw(opened, fit), Markup(line), times, hidden)
+
+
+def _raw(opened: Opened, fit: FitAnalysis) -> Markup | None:
+    columns = raw_columns(opened.analysis, fit)
+    body = opened.definition.fits[fit.name]
+    if columns is None or (one_line(body.x or "row"), one_line(body.y)) == tuple(c.split(".")[1] for c in columns):
+        return None
+    x, y = (opened.analysis.values[c] for c in columns)
+    axes = _column_axis(opened, x), _column_axis(opened, y)
+    marks = _marks(opened, body.series, x.value, y.value, x.u, y.u, axes, (x.unit, y.unit))
+    title = points.described(f"As read: {_called(axes[1])} against {_called(axes[0])}", marks)
+    curve = law_curve(opened.analysis, fit)
+    shown = (x.unit.from_si(curve[0]), y.unit.from_si(curve[1])) if curve is not None else None
+    return Markup(points.raw_curve(marks, *axes, shown, title))
+
+
+def _called(axis: Axis) -> str:
+    """An axis in words, for who hears the graph: its label, or its symbol."""
+    return axis.word or axis.symbol
+
+
+def _column_axis(opened: Opened, values: Values) -> Axis:
+    series, name = values.key.split(".")
+    label = opened.definition.series[series].columns[name].label
+    return Axis(label.lower() if len(label) < 18 else "", one_line(name), values.unit.pretty)
+
+
+def _alike(opened: Opened, one: str, other: str) -> bool:
+    """Whether two results are two ways to one value: one the weighted mean of the other, or both held against one named value."""
+    first, second = opened.definition.results[one], opened.definition.results[other]
+    if one == other:
+        return False
+    if other in first.combine or one in second.combine:
+        return True
+    return first.accepted is not None and first.accepted == second.accepted and first.unit == second.unit
+
+
+def has_company(opened: Opened, result: str) -> bool:
+    """Whether another result of this run stands for the same value."""
+    return any(_alike(opened, result, name) and not r.reason for name, r in opened.analysis.results.items())
+
+
+def judged(opened: Opened, result: ResultAnalysis, others: list[tuple[str, float, float]]) -> Markup:
+    """The number line of a result: itself, this run's other results of the same kind, and ``others`` as (label, value, u), SI."""
+    unit = result.unit
+    body = opened.definition.results[result.name]
+    own_u = result.u if result.linear else abs(result.interval[1] - result.interval[0]) / 4
+    entries = [numberline.Entry(body.method or body.label, unit.from_si(result.value), own_u / unit.factor, True)]
+    for name, other in opened.analysis.results.items():
+        if _alike(opened, result.name, name) and not other.reason and other.linear:
+            own = opened.definition.results[name]
+            entries.append(numberline.Entry(own.method or own.label, unit.from_si(other.value), other.u / unit.factor))
+    entries += [numberline.Entry(label, unit.from_si(value), u / unit.factor) for label, value, u in others]
+    accepted = None
+    if result.accepted is not None and math.isfinite(result.accepted.value):
+        value = unit.from_si(result.accepted.value)
+        label = f"accepted {significant(value, 4)} ({result.accepted.label})"
+        if result.compared and result.compared.measured:
+            label = f"beside it {significant(value, 4)}, from this run"
+        accepted = (value, result.accepted.u / unit.factor, label)
+    title = f"{body.label}: {result_text(opened.analysis, result)} on a number line with {len(entries)} values"
+    return Markup(numberline.number_line(entries, accepted, unit.pretty, title))

@@ -1,0 +1,174 @@
+"""The margin: notes set beside what they are about."""
+
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass
+
+from cavrel.core.findings.flag import Flag
+from cavrel.core.logbook import in_force
+from cavrel.present.texts import clock
+from cavrel.service.opened import Opened
+
+READING_CODES = (
+    "unreadable",
+    "two-ways",
+    "not-counted",
+    "decimals-fewer",
+    "decimals-more",
+    "implausible",
+    "stands-apart",
+    "miscount",
+)
+_TONE = {"danger": "danger", "caution": "suspect", "note": "caution"}
+
+
+@dataclass(frozen=True, slots=True)
+class Act:
+    """Something a note offers. ``act``: go, leave-out, take-back, stands, reason; ``slot`` and ``seen`` go with it."""
+
+    label: str
+    act: str
+    slot: str
+    seen: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Note:
+    """``tone``: danger, suspect, caution, good, own; ``at`` links it with a cell or point."""
+
+    tone: str
+    title: str
+    text: str
+    at: str = ""
+    acts: tuple[Act, ...] = ()
+    key: str = ""
+
+
+def of_flag(flag: Flag) -> Note:
+    """A suspicion with what can be done about it."""
+    acts: list[Act] = []
+    if flag.trial_out:
+        series, column, row, trial = flag.trial_out
+        again = "Time it again" if flag.code == "miscount" else "Read it again"
+        acts = [
+            Act(again, "go", f"{series}.{column}.{row}.{trial}"),
+            Act("Leave out…", "leave-out", f"{series}.{column}.{row}.{trial}"),
+        ]
+    elif flag.row_out:
+        acts = [Act("Leave out…", "leave-out", f"{flag.row_out[0]}.{flag.row_out[1]}")]
+    elif flag.code in READING_CODES:
+        acts = [Act("Look at it", "go", f"{flag.at}.1" if flag.at.startswith("quantities.") else flag.at)]
+    if flag.seen or flag.row_out:
+        acts.append(Act("It stands", "stands", f"{flag.code}@{flag.at}", flag.seen))
+    return Note(_TONE[flag.level], flag.title, flag.say, flag.at, tuple(acts), f"{flag.code}-{flag.at}")
+
+
+def where(opened: Opened, slot: str) -> str:
+    """A place in words: ``Row 4, trial 2``, ``Row 4``, a quantity's label."""
+    parts = slot.split(".")
+    if parts[0] == "quantities":
+        body = opened.definition.quantities.get(parts[1])
+        return body.label if body else slot
+    series = opened.definition.series.get(parts[0])
+    if series is None or (len(parts) > 2 and parts[1] not in series.columns):
+        return slot  # a place that the convention now chosen does not have
+    row = f"{series.short}, row" if len(opened.definition.series) > 1 else "Row"
+    if len(parts) == 2:
+        return f"{row} {parts[1]}"
+    repeated = opened.state.trials.get(f"{parts[0]}.{parts[1]}", 1) > 1
+    label = series.columns[parts[1]].label
+    return f"{row} {parts[2]}, trial {parts[3]}" if repeated else f"{row} {parts[2]}, {label[0].lower()}{label[1:]}"
+
+
+def corrections(opened: Opened) -> Iterable[Note]:
+    """What was corrected and why; a correction without a reason asks for one."""
+    for slot, correction in opened.state.corrections.items():
+        before = ", ".join(correction.texts)
+        who = f"{clock(correction.entry.made_at)}, {correction.entry.author}"
+        if correction.reason:
+            yield Note(
+                "own",
+                f"{where(opened, slot)} corrected",
+                f"“{correction.reason}” {before} before. {who}",
+                slot,
+                (),
+                f"correction-{slot}",
+            )
+        else:
+            yield Note(
+                "caution",
+                f"{where(opened, slot)} corrected: why?",
+                f"{before} before, {correction.text or 'empty'} now. {who}",
+                slot,
+                (Act("Give the reason…", "reason", slot),),
+                f"correction-{slot}",
+            )
+
+
+def left_out(opened: Opened) -> Iterable[Note]:
+    """What was left out and why, with the way back."""
+    for slot, entry in opened.state.left_out.items():
+        reason = in_force(entry)[1].get("reason", "")
+        said = f"“{reason}” {clock(entry.made_at)}, {entry.author}"
+        yield Note(
+            "own", f"{where(opened, slot)} left out", said, slot, (Act("Take back", "take-back", slot),), f"out-{slot}"
+        )
+
+
+def clashes(opened: Opened) -> Iterable[Note]:
+    """Two pages wrote over the same cell without knowing of each other."""
+    for slot, lost in opened.state.clashes.items():
+        text = f"{lost} was written here too, from another page, and this page did not show it yet. Both are in the logbook."
+        yield Note(
+            "suspect",
+            f"{where(opened, slot)} was written twice",
+            text,
+            slot,
+            (Act("Look at it", "go", slot),),
+            f"clash-{slot}",
+        )
+
+
+def remarks_of_bench(opened: Opened) -> Iterable[Note]:
+    """The bench's own notes, newest first."""
+    for entry in reversed(opened.state.notes):
+        yield Note(
+            "own",
+            f"{entry.author} writes",
+            f"“{in_force(entry)[1].get('text', '')}” {clock(entry.made_at)}",
+            key=f"note-{entry.id}",
+        )
+
+
+def answered(opened: Opened) -> Iterable[Note]:
+    """Suspicions that a person let stand."""
+    for flag in opened.answered:
+        yield Note("own", f"{flag.title}: let stand", flag.say, flag.at, key=f"stands-{flag.code}-{flag.at}")
+
+
+def cautions(opened: Opened) -> Iterable[Note]:
+    """What can hurt someone stands beside the table all the while."""
+    for i, caution in enumerate(opened.definition.cautions):
+        yield Note("caution", "Take care", caution.say, key=f"care-{i}")
+
+
+_ORDER = {"danger": 0, "caution": 1, "note": 2}
+
+
+def findings(opened: Opened, but: Collection[str] = (), least: str = "note") -> list[Flag]:
+    """What nobody has answered, the gravest first; without the codes ``but``, and nothing below the level ``least``."""
+    found = [f for f in opened.flags if f.code not in but and _ORDER[f.level] <= _ORDER[least]]
+    return sorted(found, key=lambda f: _ORDER[f.level])
+
+
+def measure_notes(opened: Opened) -> list[Note]:
+    """Beside the table: what can hurt someone, then suspicions about readings, rules, fits and results, then decisions and remarks."""
+    about_fits = ("no-fit", "few-points", "foreseen", "not-foreseen", "too-good", "no-extremes", "runs")
+    return [
+        *cautions(opened),
+        *clashes(opened),
+        *map(of_flag, findings(opened, about_fits)),
+        *left_out(opened),
+        *corrections(opened),
+        *remarks_of_bench(opened),
+        *answered(opened),
+    ]

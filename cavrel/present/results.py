@@ -1,0 +1,45 @@
+"""All results of a run at a glance: value, what it is held against, and the word of the verdict."""
+
+from dataclasses import dataclass
+
+from cavrel.core.document import result_text
+from cavrel.core.findings.judge import judge
+from cavrel.service.opened import Opened
+
+_WORDS = {
+    "agrees": "agrees",
+    "wide": "too wide to tell",
+    "doubtful": "doubtful",
+    "disagrees": "does not agree",
+    "side": "",
+    "none": "",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Glance:
+    """One line. ``text`` is empty while there is no value, and ``waits`` says for what; ``against`` what it is compared with."""
+
+    name: str
+    label: str
+    text: str
+    against: str
+    kind: str
+    word: str
+    waits: str
+
+
+def overview(opened: Opened) -> list[Glance]:
+    """Every result in the order of the definition."""
+    found = []
+    for name, result in opened.analysis.results.items():
+        body, verdict = opened.definition.results[name], judge(opened.analysis, result)
+        against = ""
+        if result.accepted is not None and not result.reason:
+            against = opened.analysis.measured(result.accepted.value, result.accepted.u, result.unit).text()
+        word = verdict.head.rstrip(".") if verdict.kind == "side" else _WORDS[verdict.kind]
+        text = "" if result.reason else result_text(opened.analysis, result)
+        found.append(
+            Glance(name, body.label, text, against, verdict.kind, "" if result.reason else word, result.reason)
+        )
+    return found

@@ -1,0 +1,252 @@
+"""The ruled table of a series, ready for the page: heads, cells as typed, computed cells in step with their uncertainty."""
+
+from dataclasses import dataclass, replace
+
+from cavrel.core.definition import Column, Series
+from cavrel.core.logbook import MOST_TRIALS
+from cavrel.core.logbook.run import trials
+from cavrel.core.quantity import units
+from cavrel.core.quantity.reading import decimals_of
+from cavrel.present import texts
+from cavrel.service.opened import Opened
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """A place to type: ``text`` as typed, ``was`` the texts struck out, ``mark`` suspect, odd or out; ``entry`` the entry it shows; ``trace``: the
+    row that takes samples, as ``series.column.row``, empty where none does."""
+
+    slot: str
+    text: str
+    was: tuple[str, ...]
+    mark: str
+    label: str
+    entry: int | None
+    hint: str = ""
+    trace: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Head:
+    """One column's head. ``kind``: set, measured, mean, derived or u; ``trial`` is None where the column has no repeats; ``formula``: a short
+    one that stands for the foot."""
+
+    kind: str
+    name: str
+    trial: int | None
+    unit: str
+    foot: str
+    label: str
+    formula: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """``out``: the whole row is left out; ``computed``: (id, text) of each computed cell, in the order of the heads."""
+
+    number: int
+    fields: tuple[Field, ...]
+    computed: tuple[tuple[str, str], ...]
+    out: bool
+    mark: str
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """A series as it is ruled. ``more_trials``: the repeated columns that can take another trial; ``spare``: the last row is empty."""
+
+    name: str
+    series: Series
+    heads: tuple[Head, ...]
+    rows: tuple[Row, ...]
+    more_trials: tuple[str, ...]
+    spare: bool
+
+
+@dataclass(frozen=True, slots=True)
+class QuantityFields:
+    """A quantity of the run with a field for each repeat. ``part``: what stands before the colon of its label, such as ``Part 1``."""
+
+    name: str
+    label: str
+    unit: str
+    fields: tuple[Field, ...]
+    part: str = ""
+
+
+def quantities(opened: Opened) -> list[QuantityFields]:
+    """The run's own quantities, ready to be typed."""
+    found = []
+    for name, body in opened.definition.quantities.items():
+        if body.formula is not None:
+            continue
+        typed = trials(opened.state.run.quantities.get(name))
+        many = max(body.repeats, len(typed))
+        fields = []
+        for i in range(many):
+            text = typed[i] if i < len(typed) else ""
+            label = _said(f"{body.label}, reading {i + 1}" if many > 1 else body.label, body.unit)
+            slot = f"quantities.{name}.{i + 1}"
+            fields.append(_field(opened, slot, text, label, f"quantities.{name}", body.default or ""))
+        part, colon, rest = body.label.partition(": ")
+        if not colon:
+            part, rest = "", body.label
+        shown = rest[0].upper() + rest[1:]
+        found.append(QuantityFields(name, shown, units.pretty(body.unit or ""), tuple(fields), part))
+    return found
+
+
+def tables(opened: Opened) -> list[Table]:
+    """All tables of a run."""
+    return [_table(opened, name, series) for name, series in opened.definition.series.items()]
+
+
+def _table(opened: Opened, name: str, series: Series) -> Table:
+    heads: list[Head] = []
+    typed = [c for c, body in series.columns.items() if body.role != "derived"]
+    derived = [c for c, body in series.columns.items() if body.role == "derived"]
+    repeated = [c for c in typed if opened.state.trials[f"{name}.{c}"] > 1]
+    for column in typed:
+        heads += _typed_heads(opened, name, column, series.columns[column])
+    for column in repeated:
+        heads.append(
+            Head(
+                "mean",
+                column,
+                None,
+                units.pretty(series.columns[column].unit or ""),
+                "mean",
+                f"mean of {series.columns[column].label}",
+            )
+        )
+    for column in derived:
+        body = series.columns[column]
+        values = opened.analysis.values[f"{name}.{column}"]
+        line = texts.one_line(body.formula or "")
+        # On one line of text an index keeps its underscore; as mathematics it stands low, but a fraction would need two lines.
+        low = "_" in line and "/" not in line and len(line) < 18
+        indexed = body.formula or "" if low or "^" in line else ""
+        foot = "" if indexed else line if len(line) < 16 and "_" not in line else "computed"
+        heads.append(Head("derived", column, None, values.unit.pretty, foot, body.label, indexed))
+        heads.append(
+            Head("u", column, None, values.unit.pretty, "uncertainty", f"standard uncertainty of {body.label}")
+        )
+    places = {c: _places(opened, name, c, series.columns[c]) for c in [*repeated, *derived]}
+    rows = tuple(
+        _row(opened, name, series, number, typed, repeated, derived, places)
+        for number in range(1, opened.state.rows[name] + 1)
+    )
+    more = tuple(c for c in repeated if opened.state.trials[f"{name}.{c}"] < MOST_TRIALS)
+    spare = len(rows) > 1 and not any(f.text or (f.trace and f.hint) for f in rows[-1].fields) and not rows[-1].out
+    return Table(name, series, tuple(heads), rows, more, spare)
+
+
+def _typed_heads(opened: Opened, series: str, column: str, body: Column) -> list[Head]:
+    wide = opened.state.trials[f"{series}.{column}"]
+    gauge = opened.program.input_of[f"{series}.{column}"].gauge
+    foot = ""
+    if gauge is not None:
+        least = opened.program.definition.instruments[gauge.name].least_count
+        foot = f"{gauge.label} {least}" if least else gauge.label
+    unit = units.pretty(body.unit or "")
+    if wide == 1:
+        return [Head(body.role, column, None, unit, foot, body.label)]
+    return [
+        Head(body.role, column, i + 1, unit, foot if i == 0 else "", f"{body.label}, trial {i + 1}")
+        for i in range(wide)
+    ]
+
+
+def _places(opened: Opened, series: str, column: str, body: Column) -> int:
+    """Decimals of a computed column; a mean keeps its instrument's."""
+    values = opened.analysis.values[f"{series}.{column}"]
+    if body.role == "derived":
+        return texts.decimals(values)
+    gauge = opened.program.input_of[f"{series}.{column}"].gauge
+    return decimals_of(gauge.least_count, values.unit) if gauge and gauge.least_count else texts.decimals(values)
+
+
+def _row(
+    opened: Opened,
+    name: str,
+    series: Series,
+    number: int,
+    typed: list[str],
+    repeated: list[str],
+    derived: list[str],
+    places: dict[str, int],
+) -> Row:
+    fields: list[Field] = []
+    out = f"{name}.{number}" in opened.state.left_out
+    for column in typed:
+        body = series.columns[column]
+        cells = opened.state.run.series.get(name, {}).get(column, [])
+        own = trials(cells[number - 1]) if number <= len(cells) else []
+        wide = opened.state.trials[f"{name}.{column}"]
+        for i in range(wide):
+            text = own[i] if i < len(own) else ""
+            trial = f", trial {i + 1}" if wide > 1 else ""
+            hint = _suggestion(opened, f"{name}.{column}", number) if body.role == "set" else ""
+            table = f"{series.short}, " if len(opened.definition.series) > 1 else ""
+            label = _said(f"{table}{body.label}, row {number}{trial}", body.unit)
+            field = _field(opened, f"{name}.{column}.{number}.{i + 1}", text, label, "", hint)
+            if body.extract and i == 0:
+                field = replace(
+                    field, trace=f"{name}.{column}.{number}", hint=_from_trace(opened, name, column, number)
+                )
+            fields.append(field)
+    computed: list[tuple[str, str]] = []
+    for column in [*repeated, *derived]:
+        values = opened.analysis.values[f"{name}.{column}"]
+        computed.append((f"c-{name}-{number}-{column}", texts.cell(values, number - 1, places[column])))
+        if column in derived:
+            computed.append((f"u-{name}-{number}-{column}", texts.u_cell(values, number - 1, places[column])))
+    suspects = [f for f in opened.flags if f.at == f"{name}.{number}"]
+    return Row(number, tuple(fields), tuple(computed), out, "out" if out else "suspect" if suspects else "")
+
+
+def _said(label: str, unit: str | None) -> str:
+    """What a screen reader calls a cell: table, column, row and trial, then its unit."""
+    return f"{label}, in {units.pretty(unit)}" if unit else label
+
+
+def _field(opened: Opened, slot: str, text: str, label: str, at: str, hint: str) -> Field:
+    correction = opened.state.corrections.get(slot)
+    entry = opened.state.latest.get(slot)
+    here = [f for f in opened.flags if f.at in (slot, at)]
+    mark = "out" if slot in opened.state.left_out else ""
+    if not mark and here:
+        mark = "suspect" if any(f.level != "note" for f in here) else "odd"
+    return Field(
+        slot, text, correction.texts[-1:] if correction else (), mark, label, entry.id if entry else None, hint
+    )
+
+
+def _from_trace(opened: Opened, series: str, column: str, row: int) -> str:
+    """What a row's samples give, shown where nothing was typed by hand."""
+    traced = opened.state.run.traces.get(series, {}).get(column, [])
+    if row > len(traced) or traced[row - 1] is None:
+        return ""
+    values = opened.analysis.values[f"{series}.{column}"]
+    return texts.cell(values, row - 1, texts.decimals(values))
+
+
+def _suggestion(opened: Opened, key: str, row: int) -> str:
+    """The value to try in a set column's row, with the instrument's decimals; empty where nothing is suggested."""
+    values = suggested(opened, key)
+    return values[row - 1] if row <= len(values) else ""
+
+
+def suggested(opened: Opened, key: str) -> list[str]:
+    """The definition's suggested settings of a column as texts; none once the bench has begun with its own."""
+    series, column = key.split(".")
+    begun = column in opened.state.run.series.get(series, {})
+    if key not in opened.program.suggestions or begun:
+        return []
+    unit = opened.program.suggestions[key][1]
+    numbers = opened.analysis.suggested(key)
+    spec = opened.program.input_of[key]
+    if spec.gauge is None or not spec.gauge.least_count:
+        return [f"{unit.from_si(float(number)):.3g}" for number in numbers]
+    places = decimals_of(spec.gauge.least_count, unit)
+    return [f"{unit.from_si(float(number)):.{places}f}" for number in numbers]
