@@ -155,3 +155,40 @@ def test_while_the_database_is_away_the_page_keeps_and_says_so(
             admin.execute(f"alter database {name} allow_connections true")
     expect(page.locator("#kept")).to_have_attribute("data-state", "saved", timeout=20000)
     assert _texts(page, server, run) == {"swings.t.1.1": "31.11"}
+
+
+def test_what_is_typed_before_the_scripts_are_there_is_kept(
+    page: Page, server: Server, new_run: Callable[..., int]
+) -> None:
+    run = new_run("Typed at once")
+    page.route("**/js/page.js", lambda route: route.abort())
+    page.reload(wait_until="domcontentloaded")
+    cell(page, "swings.t.1.1").fill("31.11")
+    page.keyboard.press("Tab")
+    page.unroute("**/js/page.js")
+    page.reload()
+    page.wait_for_selector("html[data-ready=yes]")
+    expect(cell(page, "swings.t.1.1")).to_have_value("31.11")
+    page.keyboard.press("Enter")
+    saved(page)
+    assert _texts(page, server, run) == {"swings.t.1.1": "31.11"}
+
+
+def test_a_draft_that_outlived_its_entry_is_the_same_entry(
+    page: Page, server: Server, new_run: Callable[..., int]
+) -> None:
+    """A tab that dies between keeping an entry and clearing its draft: the next one keeps it again, under the same key."""
+    run = new_run("A draft that lived on")
+    cell(page, "swings.t.1.1").fill("31.11")
+    name, draft = page.evaluate(
+        "Object.entries(localStorage).find(([name]) => name.startsWith('cavrel.draft.') && name.endsWith('swings.t.1.1'))"
+    )
+    page.keyboard.press("Enter")
+    saved(page)
+    page.evaluate("([name, draft]) => localStorage.setItem(name, draft)", [name, draft])
+    page.evaluate("document.querySelector('input[data-slot=\"swings.t.1.1\"]').dataset.saved = ''")
+    cell(page, "swings.t.1.1").focus()
+    page.keyboard.press("Enter")
+    saved(page)
+    kept = page.request.get(f"{server.address}/runs/{run}/logbook.json").json()["entries"]
+    assert [e["body"]["text"] for e in kept if e["slot"] == "swings.t.1.1"] == ["31.11"]

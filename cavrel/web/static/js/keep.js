@@ -25,9 +25,9 @@ function uuid() {
 /** Entries not yet known to be saved. */
 export const kept = entries;
 
-/** Keep an entry and send it. Slots ending in ":" get a key of their own. Returns the entry's key. */
-export function keep(kind, slot, content) {
-  const key = uuid();
+/** Keep an entry and send it, under the key it was `given` or a new one. Slots ending in ":" get a key of their own. Returns the key. */
+export function keep(kind, slot, content, given = null) {
+  const key = given ?? uuid();
   add({ key, kind, slot: slot.endsWith(":") ? slot + key : slot, body: content, made_at: new Date().toISOString() });
   if (!["timer", "undo"].includes(kind)) touch(slot);
   show();

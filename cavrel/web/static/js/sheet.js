@@ -1,6 +1,6 @@
 // The table: typing, moving, and keeping each reading the moment its cell is left.
 import { keep, kept } from "./keep.js";
-import { drafts, ours, setDraft } from "./shelved.js";
+import { drafts, endDraft, ours } from "./shelved.js";
 
 let conventionChanged = false;
 
@@ -11,12 +11,12 @@ export function cell(slot) {
 /** Keep what a cell holds, if it changed. `more` goes into the entry, such as the timing that filled it. */
 export function commit(input, more = {}) {
   const text = input.value.trim();
-  setDraft(input.dataset.slot, null);
+  const key = endDraft(input.dataset.slot, text);
   if (text === input.dataset.saved) return null;
   const over = Number(input.dataset.entry) || null;
   input.dataset.saved = text;
   input.dataset.kept = "yes";
-  return keep("reading", input.dataset.slot, { text, over, ...more });
+  return keep("reading", input.dataset.slot, { text, over, ...more }, key);
 }
 
 /** The cells of one table as rows of inputs. */
@@ -109,9 +109,6 @@ function fill(button) {
 }
 
 export function start() {
-  document.addEventListener("input", (event) => {
-    if (event.target.matches("#tables input[data-slot]")) setDraft(event.target.dataset.slot, event.target.value);
-  });
   document.addEventListener("focusout", (event) => { if (event.target.matches?.("#tables input[data-slot]")) commit(event.target); });
   document.addEventListener("focusin", (event) => { if (event.target.matches?.("#tables input[data-slot]")) event.target.select(); });
   document.addEventListener("keydown", (event) => {
@@ -157,6 +154,10 @@ export function start() {
   // What another tab of this run keeps is as good as written here.
   window.addEventListener("storage", (event) => { if (ours(event.key)) overlay(); });
   overlay();
+  // Typed and left while the page still loaded.
+  for (const input of everyCell()) {
+    if (input !== document.activeElement && input.value.trim() !== input.dataset.saved) commit(input);
+  }
   for (const [slot, text] of drafts()) {
     const input = cell(slot);
     // Half typed when the page went away: back in its cell, and kept as ever when the cell is left.

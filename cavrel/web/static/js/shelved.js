@@ -68,13 +68,21 @@ export function forget(key) {
   drop(ASIDE + key);
 }
 
+/** Half-typed cells as [slot, text]; they are kept as they are typed, by early.js. */
 export function drafts() {
-  return all(DRAFT);
+  return all(DRAFT).map(([slot, draft]) => [slot, draft.text ?? ""]);
 }
 
+/** The key that the entry of a half-typed cell is to have, if `text` is what was typed; the draft is done with. */
+export function endDraft(slot, text) {
+  const draft = all(DRAFT).find(([name]) => name === slot)?.[1];
+  drop(DRAFT + slot);
+  return draft?.text?.trim() === text ? draft.key : null;
+}
+
+/** Put a text back into a cell as half typed. */
 export function setDraft(slot, text) {
-  if (text === null) drop(DRAFT + slot);
-  else put(DRAFT + slot, text);
+  put(DRAFT + slot, { text, key: null });
 }
 
 /** Whether a storage event speaks of this run. */
