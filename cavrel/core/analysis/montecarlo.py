@@ -93,11 +93,13 @@ def summarise(analysis: Analysis, name: str, drawn: Array) -> MonteCarlo:
         return MonteCarlo(len(drawn), nothing, nothing, nothing, nothing, nothing, False, False, len(drawn) - len(good))
     ordered = np.sort(good)
     low, high = shortest(ordered)
-    mean, u = float(good.mean()), float(good.std(ddof=1))
+    # Squares of values of 1e200 are no numbers; of their shares of the largest they are.
+    largest = max(abs(float(ordered[0])), abs(float(ordered[-1]))) or 1.0
+    mean, u = largest * float((good / largest).mean()), largest * float((good / largest).std(ddof=1))
     of = result.u if result.u > 0 else u
     tolerance = 0.5 * 10.0 ** last_decade(of, analysis.rules.rounding) if 0 < of < math.inf else 0.0
     ends = np.abs([low - (result.value - result.U95), high - (result.value + result.U95)])
-    stable = u == 0 or _stable(good, tolerance)
+    stable = u == 0 or _stable(good / largest, tolerance / largest)
     return MonteCarlo(
         len(drawn), mean, u, low, high, tolerance, stable, bool((ends <= tolerance).all()), len(drawn) - len(good)
     )
