@@ -35,7 +35,8 @@ def compare(
 ) -> Row:
     """Time both alternately, after one unmeasured call of each."""
     ours(), theirs()
-    mine, other = [], []
+    mine: list[float] = []
+    other: list[float] = []
     for _ in range(rounds):
         for call, times in ((ours, mine), (theirs, other)):
             began = time.perf_counter()

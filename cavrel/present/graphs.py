@@ -4,7 +4,6 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from markupsafe import Markup
 
 from cavrel.core.analysis import ResultAnalysis, Values, uncertainty
 from cavrel.core.analysis.curve import law_curve, raw_columns
@@ -14,6 +13,7 @@ from cavrel.core.quantity.rounding import significant
 from cavrel.core.quantity.units import Unit
 from cavrel.graph import forces, numberline, points
 from cavrel.graph.points import Axis, Mark
+from cavrel.graph.scale import fit_scale
 from cavrel.present.texts import one_line
 from cavrel.service.opened import Opened
 
@@ -22,8 +22,8 @@ from cavrel.service.opened import Opened
 class Straightened:
     """Both graphs of Straighten; ``times``: how much larger the error bars are drawn; ``hidden``: they hide behind the dots."""
 
-    raw: Markup | None
-    line: Markup
+    raw: str | None
+    line: str
     times: int
     hidden: bool
 
@@ -106,25 +106,23 @@ def _live_fit(opened: Opened) -> FitAnalysis | None:
     return opened.fit
 
 
-def small(opened: Opened) -> Markup | None:
+def small(opened: Opened) -> str | None:
     """The small live graph: of the first fit over the table last written in."""
     fit = _live_fit(opened)
     if fit is None:
         return None
     x_axis, y_axis = fit_axes(opened, fit)
     marks = fit_marks(opened, fit)
-    return Markup(
-        points.small(marks, x_axis, y_axis, points.described(f"{y_axis.symbol} against {x_axis.symbol}", marks))
-    )
+    return points.small(marks, x_axis, y_axis, points.described(f"{y_axis.symbol} against {x_axis.symbol}", marks))
 
 
-def force_pictures(opened: Opened) -> list[tuple[str, Markup]]:
+def force_pictures(opened: Opened) -> list[tuple[str, str]]:
     """(caption, drawing) of every force picture that has its numbers."""
     found = []
     for name, picture in opened.analysis.pictures.items():
         label = opened.definition.pictures[name].label
         caption = f"{label}: row {picture.row}" if picture.row else label
-        found.append((caption, Markup(forces.force_picture(picture.pivot, picture.forces, caption))))
+        found.append((caption, forces.force_picture(picture.pivot, picture.forces, caption)))
     return found
 
 
@@ -137,7 +135,7 @@ def straightened(opened: Opened, fit: FitAnalysis) -> Straightened:
         finite = np.array([m.x for m in marks])
         first, last = points.span(finite)
         # As the graph itself does for counted rows.
-        scale = points.fit_scale(first, last if x_axis.symbol != "row" else last + 0.5, 0.0, 1.0, 6)
+        scale = fit_scale(first, last if x_axis.symbol != "row" else last + 0.5, 0.0, 1.0, 6)
         low = scale.low
         if opened.definition.fits[fit.name].model == "power":
             low = max(low, 0.8 * float(finite.min()))  # a power law with a negative exponent has no value at nought
@@ -158,10 +156,10 @@ def straightened(opened: Opened, fit: FitAnalysis) -> Straightened:
         fitted = points.FittedLine(grid, y, k * u, residuals)
     title = points.described(f"{y_axis.word} {y_axis.symbol} against {x_axis.word} {x_axis.symbol}".strip(), marks)
     line, times, hidden = points.straight_line(marks, x_axis, y_axis, fitted, title)
-    return Straightened(_raw(opened, fit), Markup(line), times, hidden)
+    return Straightened(_raw(opened, fit), line, times, hidden)
 
 
-def _raw(opened: Opened, fit: FitAnalysis) -> Markup | None:
+def _raw(opened: Opened, fit: FitAnalysis) -> str | None:
     columns = raw_columns(opened.analysis, fit)
     body = opened.definition.fits[fit.name]
     if columns is None or (one_line(body.x or "row"), one_line(body.y)) == tuple(c.split(".")[1] for c in columns):
@@ -172,7 +170,7 @@ def _raw(opened: Opened, fit: FitAnalysis) -> Markup | None:
     title = points.described(f"As read: {_called(axes[1])} against {_called(axes[0])}", marks)
     curve = law_curve(opened.analysis, fit)
     shown = (x.unit.from_si(curve[0]), y.unit.from_si(curve[1])) if curve is not None else None
-    return Markup(points.raw_curve(marks, *axes, shown, title))
+    return points.raw_curve(marks, *axes, shown, title)
 
 
 def _called(axis: Axis) -> str:
@@ -201,7 +199,7 @@ def has_company(opened: Opened, result: str) -> bool:
     return any(_alike(opened, result, name) and not r.reason for name, r in opened.analysis.results.items())
 
 
-def judged(opened: Opened, result: ResultAnalysis, others: list[tuple[str, float, float]]) -> Markup:
+def judged(opened: Opened, result: ResultAnalysis, others: list[tuple[str, float, float]]) -> str:
     """The number line of a result: itself, this run's other results of the same kind, and ``others`` as (label, value, u), SI."""
     unit = result.unit
     body = opened.definition.results[result.name]
@@ -220,4 +218,4 @@ def judged(opened: Opened, result: ResultAnalysis, others: list[tuple[str, float
             label = f"beside it {significant(value, 4)}, from this run"
         accepted = (value, result.accepted.u / unit.factor, label)
     title = f"{body.label}: {result_text(opened.analysis, result)} on a number line with {len(entries)} values"
-    return Markup(numberline.number_line(entries, accepted, unit.pretty, title))
+    return numberline.number_line(entries, accepted, unit.pretty, title)

@@ -4,7 +4,7 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 
 from cavrel.core.findings.flag import Flag
-from cavrel.core.logbook import in_force
+from cavrel.core.logbook import in_force, places
 from cavrel.present.texts import clock
 from cavrel.service.opened import Opened
 
@@ -63,20 +63,8 @@ def of_flag(flag: Flag) -> Note:
 
 
 def where(opened: Opened, slot: str) -> str:
-    """A place in words: ``Row 4, trial 2``, ``Row 4``, a quantity's label."""
-    parts = slot.split(".")
-    if parts[0] == "quantities":
-        body = opened.definition.quantities.get(parts[1])
-        return body.label if body else slot
-    series = opened.definition.series.get(parts[0])
-    if series is None or (len(parts) > 2 and parts[1] not in series.columns):
-        return slot  # a place that the convention now chosen does not have
-    row = f"{series.short}, row" if len(opened.definition.series) > 1 else "Row"
-    if len(parts) == 2:
-        return f"{row} {parts[1]}"
-    repeated = opened.state.trials.get(f"{parts[0]}.{parts[1]}", 1) > 1
-    label = series.columns[parts[1]].label
-    return f"{row} {parts[2]}, trial {parts[3]}" if repeated else f"{row} {parts[2]}, {label[0].lower()}{label[1:]}"
+    """A place of this run in words."""
+    return places.where(opened.definition, opened.state.trials, slot)
 
 
 def corrections(opened: Opened) -> Iterable[Note]:

@@ -1,13 +1,10 @@
 """A run opened: its definition, its sheet as it stands, and everything that follows from it. All stages draw from this."""
 
-import json
 import logging
-from collections import OrderedDict
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, timezone
-from functools import cached_property, lru_cache
-from threading import Lock
+from functools import cached_property
 
 from cavrel import catalogue
 from cavrel.core.analysis import Analysis, ResultAnalysis, analyse
@@ -19,11 +16,8 @@ from cavrel.core.findings import remarks
 from cavrel.core.findings.flag import Flag
 from cavrel.core.findings.slips import Slip, find
 from cavrel.core.findings.straighten import LineMeaning
-from cavrel.core.logbook import Entry, SheetState, assemble
+from cavrel.core.logbook import EMPTY, Book, Entry, SheetState, assemble, sheet_of
 from cavrel.core.logbook.run import RunDocument
-from cavrel.store import entries as entry_store
-from cavrel.store import runs as run_store
-from cavrel.store.pool import Connection, Pool, transaction
 from cavrel.store.runs import Course, Run
 
 log = logging.getLogger("cavrel")
@@ -70,79 +64,6 @@ class Opened:
         return next(iter(self.analysis.results.values()), None)
 
 
-MOST_BYTES = 192 * 1024 * 1024
-
-
-class _Recent:
-    """The runs opened last, each as it stood last, within so many bytes. A cache of a pure function: any process may forget it at any
-    time."""
-
-    def __init__(self, most: int) -> None:
-        self._kept: OrderedDict[tuple[int, datetime], tuple[tuple[object, ...], Opened, int]] = OrderedDict()
-        self._most, self._held, self._lock = most, 0, Lock()
-
-    def get(self, run: tuple[int, datetime], state: tuple[object, ...]) -> Opened | None:
-        with self._lock:
-            found = self._kept.get(run)
-            if found is None or found[0] != state:
-                return None
-            self._kept.move_to_end(run)
-            return found[1]
-
-    def put(self, run: tuple[int, datetime], state: tuple[object, ...], opened: Opened) -> None:
-        size = _bytes(opened)
-        with self._lock:
-            self._held -= self._kept.pop(run, (None, None, 0))[2]
-            self._kept[run] = (state, opened, size)
-            self._held += size
-            while self._held > self._most and self._kept:
-                self._held -= self._kept.popitem(last=False)[1][2]
-
-
-def _bytes(opened: Opened) -> int:
-    """About how much memory an opened run holds: its entries as they lie, and the batch of its analysis."""
-    samples = sum(len(values) for entry in opened.entries if isinstance(values := entry.body.get("values"), list))
-    batch = opened.analysis.pushes.batch * (8 + 2 * len(opened.analysis.results))
-    return 200_000 + 2_000 * len(opened.entries) + 150 * samples + 8 * batch
-
-
-_recent = _Recent(MOST_BYTES)
-
-
-@lru_cache(maxsize=512)
-def _definition(digest: str, text: str) -> Definition:
-    return Definition.model_validate_json(text)
-
-
-def definition_of(connection: Connection, digest: str) -> Definition:
-    """The definition a run is pinned to."""
-    return _definition(digest, json.dumps(run_store.pinned(connection, digest)))
-
-
-def open_run(pool: Pool, run_id: int) -> Opened | None:
-    """Everything about one run, or None if there is none of this number. Raises DatabaseAway."""
-    with transaction(pool) as connection:
-        return open_in(connection, run_id)
-
-
-def open_in(connection: Connection, run_id: int) -> Opened | None:
-    """The same inside a transaction of the caller's."""
-    run = run_store.get(connection, run_id)
-    if run is None:
-        return None
-    entries = tuple(entry_store.of_run(connection, run_id))
-    # The database's own marks keep two databases that one process serves one after the other apart.
-    newest = (entries[-1].id, entries[-1].saved_at) if entries else (0, None)
-    rules = json.dumps([run.course_rules, run.rules, run.instruments], sort_keys=True, default=str)
-    state = (run.hash, run.title, run.bench, *newest, rules)
-    known = _recent.get((run.id, run.made_at), state)
-    if known is not None:
-        return known
-    opened = work_out(run, definition_of(connection, run.hash), entries)
-    _recent.put((run.id, run.made_at), state, opened)
-    return opened
-
-
 def unstarted(
     definition: Definition, course: Course | None, options: Mapping[str, str], readings: Iterable[tuple[str, str]] = ()
 ) -> Opened:
@@ -156,14 +77,15 @@ def unstarted(
     return work_out(run, definition, entries)
 
 
-def work_out(run: Run, definition: Definition, entries: tuple[Entry, ...]) -> Opened:
-    """Sheet, analysis and remarks of a run from its entries.
+def work_out(run: Run, definition: Definition, entries: tuple[Entry, ...], book: Book | None = None) -> Opened:
+    """Sheet, analysis and remarks of a run from its entries; ``book``: the same folded, where it is known.
 
     What an entry says is never a reason to show nothing: where the conventions chosen cannot be used together, or something cannot be worked
     out, the page opens without it and says so.
     """
     rules, broken = {**run.course_rules, **run.rules}, list[Flag]()
-    state = assemble(definition, entries, rules, run.instruments)
+    book = EMPTY.with_entries(entries) if book is None else book
+    state = sheet_of(definition, book, rules, run.instruments)
     try:
         program = catalogue.program_of(definition, state.run.instruments, state.run.options)
     except CavrelError as fault:

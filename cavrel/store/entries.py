@@ -10,7 +10,7 @@ import psycopg
 from psycopg.types.json import Jsonb
 
 from cavrel.core.errors import CavrelError
-from cavrel.core.logbook import Entry, in_force, undo_of
+from cavrel.core.logbook import Entry, as_written
 from cavrel.store.pool import Connection
 
 _COLUMNS = "id, kind, slot, body, author, made_at, saved_at"
@@ -38,23 +38,15 @@ def newest(connection: Connection, run: int) -> int:
     return int(row["id"] or 0) if row else 0
 
 
-def conventions(connection: Connection, run: int) -> dict[str, str]:
-    """The choice that stands for each convention of a run."""
-    rows = connection.execute(
-        f"select distinct on (slot) {_COLUMNS} from entry where run = %s and slot like 'option:%%' order by slot, id desc",
-        [run],
-    )
-    found = {}
-    for row in rows:
-        kind, body = in_force(Entry(**row))
-        if kind == "option" and body.get("choice"):
-            found[str(row["slot"]).removeprefix("option:")] = str(body["choice"])
-    return found
-
-
 def of_run(connection: Connection, run: int) -> list[Entry]:
     """All entries of a run in the order they were saved."""
     rows = connection.execute(f"select {_COLUMNS} from entry where run = %s order by id", [run])
+    return [Entry(**row) for row in rows]
+
+
+def after(connection: Connection, run: int, last: int) -> list[Entry]:
+    """The entries of a run that are newer than entry ``last``, in the order they were saved."""
+    rows = connection.execute(f"select {_COLUMNS} from entry where run = %s and id > %s order by id", [run, last])
     return [Entry(**row) for row in rows]
 
 
@@ -68,48 +60,89 @@ def append(connection: Connection, run: int, new: Sequence[NewEntry], imported: 
     """
     # One writer at a time for each run: the order of its entries is then the order of their commits.
     connection.execute("select id from run where id = %s for update", [run])
+    known, history = _known(connection, run, new)
     stand: list[Entry] = []
+    making: list[tuple[NewEntry, str, dict[str, Any]]] = []
     for entry in new:
-        kind, body = entry.kind, dict(entry.body)
-        if kind in ("reading", "undo"):
-            history = _slot(connection, run, entry.slot)
-            seen = _by_key(connection, entry.client_key, run)
-            if seen is not None:
-                stand.append(seen)
+        seen = known.get(entry.client_key)
+        if seen is not None:
+            stand.append(seen)
+            continue
+        if any(entry.slot == waiting.slot or entry.client_key == waiting.client_key for waiting, _, _ in making):
+            # It follows from one of this very batch, which must have its number first.
+            made = _insert(connection, run, making, imported)
+            stand, making = [*stand, *made], []
+            for one in made:
+                history.setdefault(one.slot, []).append(one)
+            again = _by_key(connection, entry.client_key, run)
+            if again is not None:
+                stand.append(again)
                 continue
-            if kind == "undo":
-                if not history:
-                    continue
-                body = undo_of(history)
-            else:
-                kind, body = _as_correction(history, body)
-        row = connection.execute(
-            f"""insert into entry (run, kind, slot, body, author, made_at, saved_at, client_key)
-            values (%s, %s, %s, %s, %s, %s, coalesce(%s, now()), %s) on conflict (client_key) do nothing returning {_COLUMNS}""",
-            [
-                run,
-                kind,
-                entry.slot,
-                Jsonb(body),
-                entry.author,
-                entry.made_at,
-                entry.made_at if imported else None,
-                entry.client_key,
-            ],
-        ).fetchone()
-        stand.append(Entry(**row) if row else _require(_by_key(connection, entry.client_key, run)))
-    return stand
+        written = as_written(history.get(entry.slot, ()), entry.kind, entry.body)
+        if written is not None:
+            making.append((entry, *written))
+    return [*stand, *_insert(connection, run, making, imported)]
+
+
+def _known(
+    connection: Connection, run: int, new: Sequence[NewEntry]
+) -> tuple[dict[UUID, Entry], dict[str, list[Entry]]]:
+    """Entries that stand already under the keys of ``new``, and the history of each slot that ``new`` writes to. Raises KeyInUse."""
+    keys = [entry.client_key for entry in new]
+    slots = sorted({entry.slot for entry in new})
+    rows = connection.execute(
+        f"""select run, client_key, {_COLUMNS} from entry where client_key = any(%s)
+        union select run, client_key, {_COLUMNS} from entry where run = %s and slot = any(%s) order by id""",
+        [keys, run, slots],
+    )
+    known: dict[UUID, Entry] = {}
+    history: dict[str, list[Entry]] = {}
+    wanted = set(keys)
+    for row in rows:
+        of, key = row.pop("run"), row.pop("client_key")
+        entry = Entry(**row)
+        if key in wanted:
+            if of != run:
+                raise KeyInUse("key", "belongs to an entry of another run")
+            known[key] = entry
+        if of == run:
+            history.setdefault(entry.slot, []).append(entry)
+    return known, history
+
+
+def _insert(
+    connection: Connection, run: int, making: Sequence[tuple[NewEntry, str, dict[str, Any]]], imported: bool
+) -> list[Entry]:
+    """Insert in one statement, in order; returns what stands for each, also for one whose key came first from elsewhere."""
+    if not making:
+        return []
+    rows = connection.execute(
+        f"""insert into entry (run, kind, slot, body, author, made_at, saved_at, client_key)
+        select %s, kind, slot, body, author, made_at, case when %s then made_at else now() end, client_key
+        from unnest(%s::text[], %s::text[], %s::jsonb[], %s::text[], %s::timestamptz[], %s::uuid[])
+            with ordinality as sent (kind, slot, body, author, made_at, client_key, place) order by place
+        on conflict (client_key) do nothing returning client_key, {_COLUMNS}""",
+        [
+            run,
+            imported,
+            [kind for _, kind, _ in making],
+            [entry.slot for entry, _, _ in making],
+            [Jsonb(body) for _, _, body in making],
+            [entry.author for entry, _, _ in making],
+            [entry.made_at for entry, _, _ in making],
+            [entry.client_key for entry, _, _ in making],
+        ],
+    ).fetchall()
+    made = {row.pop("client_key"): Entry(**row) for row in rows}
+    return [
+        made.get(entry.client_key) or _require(_by_key(connection, entry.client_key, run)) for entry, _, _ in making
+    ]
 
 
 def _require(entry: Entry | None) -> Entry:
     if entry is None:
         raise LookupError("an entry that was refused as known is not there")
     return entry
-
-
-def _slot(connection: Connection, run: int, slot: str) -> list[Entry]:
-    rows = connection.execute(f"select {_COLUMNS} from entry where run = %s and slot = %s order by id", [run, slot])
-    return [Entry(**row) for row in rows]
 
 
 def _by_key(connection: Connection, key: UUID, run: int) -> Entry | None:
@@ -124,13 +157,8 @@ def _by_key(connection: Connection, key: UUID, run: int) -> Entry | None:
 def append_each(
     connection: Connection, run: int, new: Sequence[NewEntry], imported: bool = False
 ) -> tuple[list[Entry], dict[UUID, str]]:
-    """As `append`, but an entry that the database cannot take costs the others nothing: returns those that stand, and why others do not,
-    by key."""
-    try:
-        with connection.transaction():
-            return append(connection, run, new, imported), {}
-    except (CavrelError, psycopg.DataError, psycopg.IntegrityError, UnicodeEncodeError):
-        pass
+    """As `append`, one by one, so that an entry that the database cannot take costs the others nothing: returns those that stand, and why
+    others do not, by key."""
     stand: list[Entry] = []
     refused: dict[UUID, str] = {}
     for entry in new:
@@ -139,18 +167,10 @@ def append_each(
                 stand += append(connection, run, [entry], imported)
         except CavrelError as fault:
             refused[entry.client_key] = str(fault)
-        except (psycopg.DataError, psycopg.IntegrityError, UnicodeEncodeError):
+        except CANNOT_KEEP:
             refused[entry.client_key] = "holds characters or numbers that cannot be kept"
     return stand, refused
 
 
-def _as_correction(history: Sequence[Entry], body: dict[str, Any]) -> tuple[str, dict[str, Any]]:
-    if not history:
-        return "reading", body
-    kind, before = in_force(history[-1])
-    was = str(before.get("text", "")) if kind in ("reading", "correction") else ""
-    if was.strip() and was != body.get("text"):
-        return "correction", {**body, "was": was}
-    if kind == "correction" and body.get("reason"):
-        return "correction", {**body, "was": before.get("was", "")}
-    return "reading", body
+CANNOT_KEEP = (psycopg.DataError, psycopg.IntegrityError, UnicodeEncodeError)
+"""What the database says of an entry that it cannot take."""

@@ -29,8 +29,8 @@ class Bench:
 
 @dataclass(frozen=True, slots=True)
 class Run:
-    """A run with what a page needs of its course, bench and definition, as its entries rename or move it. ``entries``: how many there are;
-    ``away``: taken out of the list."""
+    """A run with what a page needs of its course, bench and definition, as its entries rename or move it. ``newest``: its newest entry, 0 where
+    there is none; ``made_of``: figures that change with its definition or any rule; ``away``: taken out of the list."""
 
     id: int
     title: str
@@ -43,7 +43,8 @@ class Run:
     hash: str
     experiment: str
     made_at: datetime
-    entries: int
+    newest: int
+    made_of: str = ""
     away: bool = False
 
 
@@ -61,11 +62,15 @@ def _now(slot: str) -> str:
     return f"(select {value} from entry where entry.run = run.id and slot = '{slot}' order by id desc limit 1)"
 
 
+MADE_OF = "md5(concat_ws('|', run.definition, course.rules, run.rules, run.instruments))"
+"""SQL for what a run's analysis rests on besides its entries, as figures."""
+
 _RUN = f"""
     select run.id, coalesce({_now("run:title")}, run.title) as title, run.course, course.title as course_title,
            course.rules as course_rules, run.rules, run.instruments, coalesce({_now("run:bench")}, bench.name) as bench,
            run.definition as hash, definition.experiment, run.made_at,
-           (select count(*) from entry where entry.run = run.id) as entries, coalesce({_now("run:away")}, 'false') = 'true' as away
+           coalesce((select max(id) from entry where entry.run = run.id), 0) as newest, {MADE_OF} as made_of,
+           coalesce({_now("run:away")}, 'false') = 'true' as away
     from run join course on course.id = run.course join bench on bench.id = run.bench join definition on definition.hash = run.definition
 """
 
@@ -146,11 +151,6 @@ def get(connection: Connection, run: int) -> Run | None:
     """One run, or None."""
     row = connection.execute(_RUN + " where run.id = %s", [run]).fetchone()
     return Run(**row) if row else None
-
-
-def of_course(connection: Connection, course: int) -> list[Run]:
-    """The runs of a course, newest first."""
-    return [Run(**row) for row in connection.execute(_RUN + " where run.course = %s order by run.id desc", [course])]
 
 
 def same(connection: Connection, course: int, bench: str, experiment: str, client_key: UUID) -> int | None:

@@ -12,10 +12,23 @@ from flask_wtf.csrf import CSRFError, CSRFProtect, generate_csrf
 from werkzeug.exceptions import HTTPException
 
 from cavrel import __version__
-from cavrel.present import texts
 from cavrel.store import settings
 from cavrel.store.pool import DatabaseAway, Pool, transaction
-from cavrel.web import assets, doors, entries, judge, logbook, measure, patterns, runs, shelf, straighten, traces, write
+from cavrel.web import (
+    assets,
+    doors,
+    entries,
+    judge,
+    logbook,
+    marks,
+    measure,
+    patterns,
+    runs,
+    shelf,
+    straighten,
+    traces,
+    write,
+)
 
 _POLICY = "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
 log = logging.getLogger("cavrel")
@@ -43,8 +56,8 @@ def create_app(pool: Pool, testing: bool = False) -> Flask:
     )
     app.extensions["cavrel_pool"] = pool
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
-    app.jinja_env.filters.update(texts.FILTERS)
-    app.jinja_env.globals.update(texts.GLOBALS)
+    app.jinja_env.filters.update(marks.FILTERS)
+    app.jinja_env.globals.update(marks.GLOBALS)
     CSRFProtect(app)
     Compress(app)
     app.jinja_env.globals.update(static=assets.static, drawing=shelf.drawing)

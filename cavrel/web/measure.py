@@ -1,135 +1,28 @@
 """Measure: the table, the deck, the margin."""
 
-from typing import Any
-
 from flask import Blueprint, jsonify, render_template
 from flask.typing import ResponseReturnValue
 
-from cavrel import catalogue
-from cavrel.core.document import result_document
-from cavrel.core.quantity import units
-from cavrel.core.quantity.reading import decimals_of
-from cavrel.present import graphs, results, tables
-from cavrel.present import notes as margin
+from cavrel.present import measure, notes
 from cavrel.service.opened import Opened
 from cavrel.web.shared import frame, opened_or_404, stage_page
 
 pages = Blueprint("measure", __name__)
 
 
-def _deck(opened: Opened) -> dict[str, Any] | None:
-    """What the deck times: the stopwatch of the first step that counts laps, and the calls and waits of the others; None where nothing is
-    timed."""
-    watch, calls = None, []
-    for index, step in enumerate(opened.definition.steps):
-        timer = step.timer
-        if timer is None:
-            continue
-        if timer.kind == "laps":
-            watch = watch or {
-                "timer": timer,
-                "laps": _laps(opened, index),
-                "fills": step.fills,
-                "decimals": _decimals(opened, step.fills),
-            }
-        else:
-            calls.append(
-                {
-                    "kind": timer.kind,
-                    "every": _seconds(timer.every),
-                    "lasting": _seconds(timer.lasting),
-                    "words": f"every {timer.every} for {timer.lasting}" if timer.every else f"wait {timer.lasting}",
-                    **_beat(opened, step.fills),
-                    "do": step.do,
-                }
-            )
-    return {"watch": watch, "calls": calls} if watch or calls else None
-
-
-def _beat(opened: Opened, fills: tuple[str, ...]) -> dict[str, Any]:
-    """Where a call's time and its reading go: the set column in a unit of time, and the first one measured."""
-    found: dict[str, Any] = {"time": None, "reads": None}
-    second = units.unit("s").dimension
-    for key in fills:
-        spec = opened.program.input_of.get(key)
-        if spec is None or spec.series is None:
-            continue
-        if spec.role == "set" and spec.unit.dimension == second:
-            decimals = decimals_of(spec.gauge.least_count, spec.unit) if spec.gauge and spec.gauge.least_count else 0
-            found["time"] = {"key": key, "factor": spec.unit.factor, "decimals": decimals}
-        elif spec.role == "measured" and found["reads"] is None:
-            found["reads"] = key
-    return found
-
-
-def _seconds(amount: str | None) -> float:
-    return units.quantity(amount)[0] if amount else 0.0
-
-
-def laps_to_count(opened: Opened) -> int | None:
-    """How many laps the deck counts now, or None where nothing is timed."""
-    deck = _deck(opened)
-    return deck["watch"]["laps"] if deck and deck["watch"] else None
-
-
-def _laps(opened: Opened, step: int) -> int:
-    number = opened.analysis.laps(step)
-    return int(number) if 1 <= number <= MOST_LAPS else 1
-
-
-MOST_LAPS = 10_000
-
-
-def _decimals(opened: Opened, fills: tuple[str, ...]) -> int:
-    for key in fills:
-        spec = opened.program.input_of.get(key)
-        if spec is not None and spec.gauge is not None and spec.gauge.least_count:
-            return decimals_of(spec.gauge.least_count, spec.unit)
-    return 2
-
-
-def _content(opened: Opened) -> dict[str, Any]:
-    return {
-        "tables": tables.tables(opened),
-        "fields": tables.quantities(opened),
-        "small_graph": graphs.small(opened),
-        "pictures": graphs.force_pictures(opened),
-        "results": [] if opened.definition.fits else results.overview(opened),
-        "deck": _deck(opened),
-        "suggested": {key: tables.suggested(opened, key) for key in opened.program.suggestions},
-    }
-
-
 @pages.get("/runs/<int:run>/measure")
 def page(run: int) -> ResponseReturnValue:
     opened = opened_or_404(run)
-    return stage_page("measure/page.html", opened, "measure", margin.measure_notes(opened), **_content(opened))
+    return stage_page("measure/page.html", opened, "measure", notes.measure_notes(opened), **measure.content(opened))
 
 
 @pages.get("/runs/<int:run>/measure.json")
 def twin(run: int) -> ResponseReturnValue:
-    """The same content as data: the run document and the result document."""
-    opened = opened_or_404(run)
-    return jsonify(
-        title=opened.run.title,
-        bench=opened.run.bench,
-        entries=len(opened.entries),
-        run=opened.state.run.model_dump(mode="json", exclude_defaults=True)
-        | {"format": "cavrel-run/1", "experiment": _experiment(opened)},
-        result=result_document(opened.analysis, opened.flags, opened.slips, opened.meanings),
-    )
-
-
-def _experiment(opened: Opened) -> str | dict[str, Any]:
-    """How a run document names its experiment: by id where it ships as it is, else whole, so that the document stands alone."""
-    shipped = catalogue.experiments().get(opened.run.experiment)
-    if shipped is not None and shipped.content_hash() == opened.run.hash:
-        return opened.run.experiment
-    return opened.base.document()
+    """The run document and the result document."""
+    return jsonify(measure.data(opened_or_404(run)))
 
 
 def follow(opened: Opened, whole: bool) -> str:
     """What changes on the page after a save, as fragments; ``whole`` draws the tables anew."""
-    return render_template(
-        "measure/follow.html", **frame(opened, "measure", margin.measure_notes(opened)), **_content(opened), whole=whole
-    )
+    shown = frame(opened, "measure", notes.measure_notes(opened))
+    return render_template("measure/follow.html", **shown, **measure.content(opened), whole=whole)

@@ -2,7 +2,6 @@
 
 from flask import Blueprint, jsonify, render_template
 from flask.typing import ResponseReturnValue
-from markupsafe import Markup
 
 from cavrel.graph import numberline, points
 from cavrel.graph.points import Axis, Mark
@@ -69,13 +68,13 @@ def page() -> ResponseReturnValue:
         "m/s²",
         "Number line",
     )
-    bars = [(share, Markup(numberline.bar(share))) for share in (0.74, 0.2, 0.01)]
+    bars = [(share, numberline.bar(share)) for share in (0.74, 0.2, 0.01)]
     return render_template(
         "patterns.html",
         pattern_notes=_NOTES,
         fields=_FIELDS,
         stages=_STAGES,
-        graph=Markup(graph),
-        line=Markup(line),
+        graph=graph,
+        line=line,
         bars=bars,
     )

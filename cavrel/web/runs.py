@@ -1,6 +1,5 @@
 """Runs: every run of the course with how far it is."""
 
-from dataclasses import dataclass
 from datetime import datetime, timezone
 from typing import Any
 from uuid import uuid4
@@ -10,64 +9,55 @@ from flask.typing import ResponseReturnValue
 
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import check_entry
-from cavrel.present.stages import stages
-from cavrel.service.opened import definition_of, open_in
+from cavrel.present.summary import summary
+from cavrel.service import summaries
+from cavrel.service.definitions import definition_of
+from cavrel.service.opening import open_in
+from cavrel.service.summaries import Wanted
 from cavrel.store import entries as entry_store
 from cavrel.store import runs as run_store
 from cavrel.store.entries import NewEntry
-from cavrel.store.pool import Connection, transaction
-from cavrel.store.runs import Course, Run
+from cavrel.store.pool import transaction
+from cavrel.store.runs import Course
 from cavrel.web.shared import pool
 from cavrel.web.shelf import course_of
 
 pages = Blueprint("runs", __name__)
 
 
-MOST_SHOWN = 100
+MOST_SHOWN = 50
 """Runs on one page of the list."""
-
-
-@dataclass(frozen=True, slots=True)
-class Wanted:
-    """What of the list is asked for: words in title, bench or experiment; one bench; those put away; which page."""
-
-    words: str
-    bench: str
-    away: bool
-    page: int
 
 
 def _wanted() -> Wanted:
     page = request.args.get("page", "1")
     return Wanted(
-        request.args.get("q", "").strip()[:80],
-        request.args.get("bench", "")[:40],
-        request.args.get("away") == "yes",
-        int(page) if page.isascii() and page.isdigit() and 0 < len(page) < 6 else 1,
+        words=request.args.get("q", "").replace("\x00", "").strip()[:80],
+        bench=request.args.get("bench", "").replace("\x00", "")[:40],
+        away=request.args.get("away") == "yes",
+        page=int(page) if page.isascii() and page.isdigit() and 0 < len(page) < 6 and int(page) else 1,
     )
 
 
-def _fits(run: Run, title: str, wanted: Wanted) -> bool:
-    said = f"{run.title} {run.bench} {run.experiment} {title}".lower()
-    return (
-        run.away == wanted.away
-        and (not wanted.bench or run.bench == wanted.bench)
-        and all(word in said for word in wanted.words.lower().split())
-    )
-
-
-def _runs(connection: Connection, course: Course | None, wanted: Wanted) -> tuple[list[dict[str, Any]], int]:
+def _runs(course: Course | None, wanted: Wanted) -> tuple[list[dict[str, Any]], int]:
     """The runs of one page of the list, and how many there are in all."""
-    every = run_store.of_course(connection, course.id) if course else []
-    titles = {run.hash: definition_of(connection, run.hash).title for run in every}
-    fitting = [run for run in every if _fits(run, titles[run.hash], wanted)]
-    found = []
-    for run in fitting[(wanted.page - 1) * MOST_SHOWN : wanted.page * MOST_SHOWN]:
-        opened = open_in(connection, run.id)
-        if opened is not None:
-            flags = sum(f.level != "note" for f in opened.flags)
-            found.append({"run": run, "of": opened.definition.title, "stages": stages(opened), "flags": flags})
-    return found, len(fitting)
+    if course is None:
+        return [], 0
+    listed, many = summaries.page(pool(), course.id, wanted, MOST_SHOWN, summary)
+    return [
+        {
+            "run": one.run,
+            "title": one.title,
+            "bench": one.bench,
+            "away": one.away,
+            "experiment": one.experiment,
+            "of": one.body.get("of", one.experiment),
+            "begun": datetime.fromisoformat(one.body["begun"]) if "begun" in one.body else one.made_at,
+            "stages": one.body.get("stages", []),
+            "flags": one.body.get("flags", 0),
+        }
+        for one in listed
+    ], many
 
 
 @pages.get("/runs")
@@ -75,7 +65,7 @@ def page() -> ResponseReturnValue:
     wanted = _wanted()
     with transaction(pool()) as connection:
         course, benches = course_of(connection)
-        runs, many = _runs(connection, course, wanted)
+    runs, many = _runs(course, wanted)
     return render_template(
         "runs/page.html",
         course=course,
@@ -90,7 +80,7 @@ def page() -> ResponseReturnValue:
 @pages.post("/runs/<int:run>/own")
 def change(run: int) -> ResponseReturnValue:
     """Rename a run, move it to another bench, put it away or back: an entry of its logbook, which can be undone there."""
-    made = []
+    made: list[tuple[str, str | bool]] = []
     with transaction(pool()) as connection:
         record = run_store.get(connection, run)
         if record is None:
@@ -111,6 +101,9 @@ def change(run: int) -> ResponseReturnValue:
         except CavrelError as fault:
             abort(422, fault.what)
         entry_store.append_each(connection, run, new)
+        opened = open_in(connection, run)
+    if opened is not None:
+        summaries.keep(pool(), opened, summary)
     return redirect(url_for("runs.page"), 303)
 
 
@@ -119,18 +112,18 @@ def twin() -> ResponseReturnValue:
     """The runs as data."""
     with transaction(pool()) as connection:
         course, _ = course_of(connection)
-        runs, many = _runs(connection, course, _wanted())
+    runs, many = _runs(course, _wanted())
     return jsonify(
         course=course.title if course else None,
         many=many,
         runs=[
             {
-                "id": r["run"].id,
-                "title": r["run"].title,
-                "bench": r["run"].bench,
-                "experiment": r["run"].experiment,
-                "made_at": r["run"].made_at.isoformat(),
-                "stages": {s.key: s.line for s in r["stages"]},
+                "id": r["run"],
+                "title": r["title"],
+                "bench": r["bench"],
+                "experiment": r["experiment"],
+                "made_at": r["begun"].isoformat(),
+                "stages": {s["key"]: s["line"] for s in r["stages"]},
                 "suspicions": r["flags"],
             }
             for r in runs

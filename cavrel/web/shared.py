@@ -6,7 +6,8 @@ from flask import abort, current_app, render_template
 
 from cavrel.present.notes import Note
 from cavrel.present.stages import stages
-from cavrel.service.opened import Opened, open_run
+from cavrel.service.opened import Opened
+from cavrel.service.opening import open_run
 
 
 def pool() -> Any:

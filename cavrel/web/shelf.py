@@ -15,7 +15,8 @@ from cavrel.catalogue import pictures
 from cavrel.core.definition import FIELDS, Definition
 from cavrel.core.definition.rules import HouseRules
 from cavrel.present import tables
-from cavrel.service.opened import definition_of, unstarted
+from cavrel.service.definitions import definition_of
+from cavrel.service.opened import unstarted
 from cavrel.store import entries as entry_store
 from cavrel.store import own as own_store
 from cavrel.store import runs as run_store

@@ -10,7 +10,7 @@ from flask.testing import FlaskClient
 
 from cavrel import catalogue
 from cavrel.core import definition as definitions
-from cavrel.service import opened
+from cavrel.service import opened, opening, recent
 from cavrel.store import runs as run_store
 from cavrel.store.pool import Pool, transaction
 from cavrel.web import measure
@@ -204,9 +204,9 @@ def test_paths_that_name_nothing(client: FlaskClient, path: str) -> None:
 
 
 def test_opened_runs_are_kept_within_bounds(client: FlaskClient, run: int) -> None:
-    before = len(opened._recent._kept)
+    before = len(opening._recent._kept)
     for i in range(12):
         save(client, run, entry("reading", "swings.t.1.1", text=f"31.{i:02d}"))
-    assert len(opened._recent._kept) <= before + 1
-    assert opened._recent._held <= opened.MOST_BYTES
-    assert math.isfinite(opened._recent._held)
+    assert len(opening._recent._kept) <= before + 1
+    assert opening._recent._held <= recent.MOST_BYTES
+    assert math.isfinite(opening._recent._held)

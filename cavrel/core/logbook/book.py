@@ -1,9 +1,10 @@
 """The logbook folded: what each slot holds now and held before. New entries are folded in; the old ones are not read again."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
-from cavrel.core.logbook.entry import LONGEST, Entry, text_in_force
+from cavrel.core.logbook.entry import LONGEST, Entry, in_force, text_in_force, undo_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,3 +106,21 @@ def _clash(history: tuple[Entry, ...]) -> str | None:
         return None
     lost = text_in_force(before)
     return lost if lost and lost != last.body.get("text") else None
+
+
+def as_written(history: Sequence[Entry], kind: str, body: Mapping[str, Any]) -> tuple[str, dict[str, Any]] | None:
+    """Kind and body under which an entry is kept, given what its slot held before; None for an undo of nothing.
+
+    A reading over a different one is a correction of it, with the text it replaces; an undo holds what it brings back.
+    """
+    if kind == "undo":
+        return (kind, undo_of(history)) if history else None
+    if kind != "reading" or not history:
+        return kind, dict(body)
+    known, before = in_force(history[-1])
+    was = text_in_force(history[-1])
+    if was.strip() and was != body.get("text"):
+        return "correction", {**body, "was": was}
+    if known == "correction" and body.get("reason"):
+        return "correction", {**body, "was": before.get("was", "")}
+    return "reading", dict(body)

@@ -8,11 +8,15 @@ import re
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
+from typing import TypeVar
 
+import numpy as np
 import pint
+from numpy.typing import NDArray
 
 from cavrel.core.errors import UnitError
 
+Real = TypeVar("Real", float, NDArray[np.float64])
 _LONGEST = 60
 _EXPONENT_LIMIT = 12
 _SYMBOLS = {
@@ -121,7 +125,7 @@ class Unit:
     offset: float
     dimension: Dimension
 
-    def to_si(self, number: float) -> float:
+    def to_si(self, number: Real) -> Real:
         return number * self.factor + self.offset
 
     @property
@@ -138,7 +142,7 @@ class Unit:
             return "angle"
         return "turns" if re.search(r"\b(?:rp[ms]|rev\w*|turns?|cycles?)\b", self.text) else ""
 
-    def from_si(self, value: float) -> float:
+    def from_si(self, value: Real) -> Real:
         return (value - self.offset) / self.factor
 
     @property

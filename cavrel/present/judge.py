@@ -1,0 +1,218 @@
+"""What Judge shows: each result on its number line, the verdict in words, and where the uncertainty comes from."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+from cavrel.core.analysis import ResultAnalysis
+from cavrel.core.analysis.fitted import FitAnalysis
+from cavrel.core.document import result_document
+from cavrel.core.findings import compare
+from cavrel.core.findings.judge import judge
+from cavrel.core.quantity.rounding import percent, significant
+from cavrel.core.words import counted
+from cavrel.graph import numberline
+from cavrel.present import graphs, notes, results
+from cavrel.present.notes import Note
+from cavrel.service.opened import Opened
+
+Others = Sequence[tuple[str, dict[str, Any]]]
+"""(label, results by name) of the other benches, each result with value, u and dimension in SI."""
+
+
+def _others(others: Others, result: ResultAnalysis) -> list[tuple[str, float, float]]:
+    """The same result from the other benches of the course, as (label, value, u)."""
+    found = []
+    for label, known in others:
+        same = known.get(result.name)
+        if same is not None and same["dimension"] == result.unit.dimension.si():
+            found.append((label, float(same["value"]), float(same["u"])))
+    return found
+
+
+def _card(opened: Opened, result: ResultAnalysis, others: Others) -> dict[str, Any]:
+    """Everything the page says of one result."""
+    body = opened.definition.results[result.name]
+    verdict = judge(opened.analysis, result)
+    value = result.measured(opened.analysis.rules.rounding)
+    lines: list[dict[str, Any]] = []
+    for source in result.budget:
+        if len(lines) == 6 or (lines and source.share < 5e-4):
+            break
+        lines.append(
+            {
+                "source": source.source,
+                "share": source.share,
+                "percent": _share(source.share),
+                "bar": numberline.bar(source.share),
+                "halved": f"halved: {value.uncertainty(source.u_if_halved)}" if source.share >= 0.1 else "",
+            }
+        )
+    fitted = [fit for fit in opened.analysis.fits.values() if fit.made and _rests_on(opened, result, fit)]
+    factor = significant(result.k95, 3) if math.isfinite(result.k95) else ""
+    freedom = (
+        counted(round(result.dof), "degree", "degrees") + " of freedom"
+        if math.isfinite(result.dof) and result.dof < 200
+        else "many degrees of freedom"
+    )
+    return {
+        "name": result.name,
+        "body": body,
+        "result": result,
+        "verdict": verdict,
+        "number": value.bare(),
+        "unit": result.unit.pretty,
+        "line": _line(opened, result, _others(others, result)),
+        "alone": verdict.kind == "none" and result.accepted is None,
+        "budget": lines,
+        "rest": len(result.budget) - len(lines),
+        "improve": _improve(opened, result),
+        "interval": value.interval(*result.interval),
+        "combined": _combined(opened, result),
+        "basis": _basis(opened, result, max((len(fit.rows) for fit in fitted), default=0)),
+        "k": factor,
+        "freedom": freedom,
+        "percent": percent(verdict.percent) if math.isfinite(verdict.percent) else "",
+        "percent_name": verdict.percent_name,
+        "z": f"{verdict.z:+.1f}".replace("-", "−") if math.isfinite(verdict.z) else "",
+    }
+
+
+def _rests_on(opened: Opened, result: ResultAnalysis, fit: FitAnalysis) -> bool:
+    needs = opened.program.needs
+    return bool(needs[fit.name]) and needs[fit.name] <= needs[result.name]
+
+
+def _basis(opened: Opened, result: ResultAnalysis, rows: int) -> str:
+    """What a result rests on, counted."""
+    seen = [opened.analysis.values[key] for key in opened.program.needs[result.name]]
+    taken = sum(int(values.trials.sum()) for values in seen if values.trials is not None)
+    readings = counted(taken, "reading")
+    return f"from {counted(rows, 'row')}, {readings}" if rows else f"from {readings}"
+
+
+def _line(opened: Opened, result: ResultAnalysis, others: list[tuple[str, float, float]]) -> str | None:
+    """The number line, where there is anything to stand beside the value."""
+    if result.reason:
+        return None
+    if result.accepted is None and not others and not graphs.has_company(opened, result.name):
+        return None
+    return graphs.judged(opened, result, others)
+
+
+def _share(share: float) -> str:
+    return f"{100 * share:.0f}" if share >= 0.095 else f"{100 * share:.1f}" if share >= 0.00095 else "<0.1"
+
+
+def _combined(opened: Opened, result: ResultAnalysis) -> str:
+    """How a mean of other results weighs them, in words; empty for any other result."""
+    if len(result.weights) < 2:
+        return ""
+    shares = [
+        f"{opened.definition.results[name].label} {100 * weight:.0f} %" for name, weight in result.weights.items()
+    ]
+    if max(result.weights.values()) - min(result.weights.values()) < 1e-9:
+        why = (
+            "by house rule"
+            if opened.analysis.rules.combine == "plain"
+            else "for they differ beyond their uncertainties"
+        )
+        return f"Plain mean, {why}: each counts alike."
+    return f"Mean weighted by what is known of each: {', '.join(shares)}."
+
+
+def _empty_trials(opened: Opened, key: str) -> int:
+    """Trials ruled but not taken, in rows of a column that were begun."""
+    values = opened.analysis.values.get(key)
+    spec = opened.program.input_of.get(key)
+    if values is None or values.trials is None or spec is None or spec.series is None:
+        return 0
+    ruled = opened.state.trials.get(key, 1)
+    return sum(max(ruled - taken, 0) for taken in values.trials.tolist() if taken)
+
+
+def _improve(opened: Opened, result: ResultAnalysis) -> str:
+    """What to do first, in a sentence."""
+    if not result.budget:
+        return ""
+    first = result.budget[0]
+    gain = result.measured(opened.analysis.rules.rounding).uncertainty(first.u_if_halved)
+    sentence = f"{first.source[0].upper()}{first.source[1:]} makes {_share(first.share)} % of u². Halve it and the result is known to {gain}."
+    empty = _empty_trials(opened, first.subject) if first.kind in ("repeatability", "reaction") else 0
+    if empty:
+        sentence += f" Begin with the {counted(empty, 'trial')} still empty in the table."
+    elif first.kind in ("repeatability", "reaction"):
+        sentence += " Four times the trials do that, or twice the count in each timing where one is timed."
+    elif first.kind == "placement":
+        sentence += " Placing it anew four times and taking the mean does that."
+    elif first.kind == "counting":
+        sentence += " Counting four times as long does that."
+    elif first.kind == "resolution":
+        sentence += " A finer scale does that, or a larger thing to measure."
+    elif first.kind in ("zero", "calibration"):
+        sentence += " Repeating does not help; checking the instrument against a better one does."
+    elif first.kind == "scatter":
+        sentence += " Four times the rows do that; finding what makes them scatter helps more."
+    return sentence
+
+
+def notes_of(opened: Opened) -> list[Note]:
+    """The margin."""
+    found = []
+    moved = {slip.at: f" With it: {slip.before}. Without it: {slip.after}." for slip in opened.slips}
+    for flag in compare.explained(opened.analysis, notes.findings(opened, ("disagrees", "doubtful"), "caution")):
+        note = notes.of_flag(replace(flag, say=flag.say + moved.get(flag.at, "")))
+        found.append(replace(note, acts=tuple(a for a in note.acts if a.act != "go")))
+    small = []
+    for name, result in opened.analysis.results.items():
+        verdict = judge(opened.analysis, result)
+        if verdict.kind == "agrees" and abs(verdict.percent) < opened.analysis.rules.acceptable:
+            apart = f"{percent(abs(verdict.percent))} % {'apart' if verdict.measured else 'off'}"
+            small.append(f"{opened.definition.results[name].label} {apart}")
+    if small:
+        limit = significant(opened.analysis.rules.acceptable, 2)
+        text = f"{'; '.join(small)}. A first course calls that acceptable; it says nothing about agreement: that is for the uncertainty."
+        found.append(Note("good", f"Under {limit} %", text))
+    return [*found, *notes.left_out(opened), *notes.remarks_of_bench(opened)]
+
+
+def _predictions(opened: Opened) -> list[dict[str, str]]:
+    """Values foretold from the fits, each with the interval of one more reading."""
+    found = []
+    for name, seen in opened.analysis.predictions.items():
+        body, unit = opened.definition.predict[name], seen.unit
+        x_unit = opened.program.fits[body.fit].x_unit
+        text, interval, at = "", "", ""
+        if not seen.reason:
+            text = opened.analysis.measured(seen.value, seen.u, unit).text()
+            low, high = (significant(unit.from_si(v), 4) for v in (seen.low, seen.high))
+            interval = f"{low} to {high} {unit.pretty}"
+            at = f"{significant(seen.x, 4)} {x_unit.pretty}".strip()
+        found.append(
+            {
+                "label": body.label,
+                "text": text,
+                "interval": interval,
+                "at": at,
+                "outside": "outside what was measured" if seen.outside else "",
+                "waits": seen.reason,
+            }
+        )
+    return found
+
+
+def content(opened: Opened, others: Others) -> dict[str, Any]:
+    """What the page shows beside its frame."""
+    every = results.overview(opened)
+    return {
+        "cards": [_card(opened, r, others) for r in opened.analysis.results.values()],
+        "results": every if len(every) > 1 else [],
+        "predictions": _predictions(opened),
+    }
+
+
+def data(opened: Opened) -> dict[str, Any]:
+    """The results as data."""
+    whole = result_document(opened.analysis, opened.flags, opened.slips, opened.meanings)
+    return {"title": opened.run.title, "bench": opened.run.bench} | {k: whole[k] for k in ("results", "flags", "slips")}

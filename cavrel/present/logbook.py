@@ -1,0 +1,57 @@
+"""The logbook in words: every entry of a run, in time."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from cavrel.core.logbook import KINDS, Entry
+from cavrel.service.opened import Opened
+
+_DAY = 24 * 3600
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """An entry in words.
+
+    ``late``: it waited in its page for more than a few seconds before it reached the database.
+    ``off``: its page's clock was wrong by more than a day.
+    """
+
+    entry: Entry
+    where: str
+    what: str
+    undoable: bool
+    late: bool
+    off: bool
+
+
+def lines(opened: Opened) -> list[Line]:
+    """All entries, oldest first."""
+    return [_line(opened, entry) for entry in opened.entries]
+
+
+def _line(opened: Opened, entry: Entry) -> Line:
+    kind, slot = KINDS[entry.kind], entry.slot
+    place = slot.partition(":")[2] if ":" in slot else slot
+    where, what = kind.words(opened.definition, opened.state.trials, place, entry.body)
+    latest = opened.state.latest.get(slot)
+    undoable = latest is not None and latest.id == entry.id and not kind.fixed
+    waited = (entry.saved_at - entry.made_at).total_seconds()
+    return Line(entry, where, what, undoable, 5 < waited < _DAY, abs(waited) >= _DAY)
+
+
+def data(opened: Opened) -> dict[str, Any]:
+    """The entries as they are kept."""
+    entries = [
+        {
+            "id": e.id,
+            "kind": e.kind,
+            "slot": e.slot,
+            "body": dict(e.body),
+            "author": e.author,
+            "made_at": e.made_at.isoformat(),
+            "saved_at": e.saved_at.isoformat(),
+        }
+        for e in opened.entries
+    ]
+    return {"title": opened.run.title, "bench": opened.run.bench, "entries": entries}

@@ -1,0 +1,186 @@
+"""What Straighten shows: the raw curve, the straight line, and what slope and intercept mean."""
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+from cavrel.core.analysis.fitted import FitAnalysis
+from cavrel.core.document import result_document, result_text
+from cavrel.core.formula import mathml
+from cavrel.core.formula.nodes import Binary, Member, Number, walk
+from cavrel.core.formula.parse import parse
+from cavrel.core.formula.text import typeset
+from cavrel.core.quantity.rounding import significant
+from cavrel.core.words import counted
+from cavrel.present import graphs, notes
+from cavrel.present.notes import Note
+from cavrel.service.opened import Opened
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """The reading of the line. ``equation``: y = slope · x + intercept with the law's terms tinted; ``follows``: (formula, text) of
+    each result that the line gives."""
+
+    equation: str
+    from_law: bool
+    slope: str
+    intercept: str
+    intercept_says: str
+    follows: list[tuple[str, str]]
+
+
+def _reading(opened: Opened, fit: FitAnalysis) -> Reading:
+    body = opened.definition.fits[fit.name]
+    assert body.x is not None
+    meaning = opened.meanings.get(fit.name)
+    slope = mathml.row(meaning.slope) if meaning else "<mtext>slope</mtext>"
+    intercept = mathml.row(meaning.intercept) if meaning else "<mtext>intercept</mtext>"
+    if meaning and isinstance(meaning.slope, Binary) and meaning.slope.op in "+-":
+        slope = f"<mo>(</mo>{slope}<mo>)</mo>"
+    equation = mathml.math(
+        f'{mathml.row(parse(body.y))}<mo>=</mo><mrow class="tint-slope">{slope}</mrow><mo>·</mo>{mathml.row(parse(body.x))}'
+        f'<mo>+</mo><mrow class="tint-intercept">{intercept}</mrow>',
+        label=f"{typeset(parse(body.y))} = slope times {typeset(parse(body.x))} plus intercept",
+    )
+    texts = dict(_parameters(opened, fit))
+    follows = []
+    for name, result in opened.analysis.results.items():
+        formula = opened.definition.results[name].formula
+        used = {n.owner for n in walk(parse(formula)) if isinstance(n, Member)} if formula else set()
+        if formula and fit.name in used and not result.reason:
+            says = mathml.math(f"{mathml.name(name)}<mo>=</mo>{mathml.row(parse(formula))}")
+            follows.append((says, result_text(opened.analysis, result)))
+    return Reading(
+        equation, meaning is not None, texts["slope"], texts["intercept"], _intercept_says(opened, fit), follows
+    )
+
+
+def _parameters(opened: Opened, fit: FitAnalysis) -> list[tuple[str, str]]:
+    """Every parameter of a fit with its value as text."""
+    return [
+        (name, "longer than these readings can tell" if name in fit.unbounded else _parameter(opened, fit, name))
+        for name in fit.parameters
+    ]
+
+
+def _parameter(opened: Opened, fit: FitAnalysis, name: str) -> str:
+    found = fit.parameters[name]
+    return opened.analysis.measured(found.value, found.u, found.unit).text()
+
+
+def _intercept_says(opened: Opened, fit: FitAnalysis) -> str:
+    """Whether the intercept is what the law says, in words."""
+    meaning = opened.meanings.get(fit.name)
+    intercept = fit.parameters["intercept"]
+    if opened.analysis.rules.origin == "forced":
+        return "the line is sent through the origin by house rule"
+    if meaning is None:
+        return ""
+    if meaning.intercept != Number(0.0):
+        return f"stands for {typeset(meaning.intercept)}"
+    if any(f.code == "intercept" and f.at == f"fits.{fit.name}" for f in opened.flags):
+        return "not zero, though the law says so"
+    size = abs(intercept.value) / intercept.u if intercept.u > 0 else math.nan
+    return "zero within its uncertainty, as the law says" if size < 2.6 else "the law says zero"
+
+
+def _notes(opened: Opened, fit: FitAnalysis | None, times: int, drawn_small: bool) -> list[Note]:
+    about_fit = [
+        f for f in opened.flags if f.at.startswith("fits.") or f.code in ("off-line", "miscount", "stands-apart")
+    ]
+    found_notes = [*map(notes.of_flag, about_fit), *notes.left_out(opened)]
+    found = fit.diagnostics if fit is not None else None
+    if (
+        fit is not None
+        and found is not None
+        and found.dof > 0
+        and not any(f.at.startswith("fits.") or f.code == "off-line" for f in about_fit)
+    ):
+        if found.chi2 is not None:
+            text = f"χ² is {significant(found.chi2, 2)} for {counted(found.dof, 'degree')} of freedom. No curvature left, no run of signs."
+        else:
+            text = "The points scatter evenly about it. No curvature left, no run of signs."
+        mean = opened.definition.fits[fit.name].model == "mean"
+        word = "Straight" if "intercept" in fit.parameters else "The values agree" if mean else "The curve holds"
+        found_notes.append(Note("good", f"{word} within errors" if found.chi2 is not None else word, text))
+    if fit is not None and fit.made and fit.source == "scatter":
+        found_notes.append(
+            Note(
+                "caution",
+                "The scatter speaks",
+                f"{_of_what(opened, fit)} from how the points scatter: it is the larger, or the only one known.",
+            )
+        )
+    if fit is not None and fit.weighted:
+        found_notes.append(Note("caution", "A weighted mean", "A value known twice as well counts four times as much."))
+    if fit is not None and fit.counted:
+        text = "Each count is taken to scatter by the root of what the curve foretells for it: the likeliest curve for counts (Poisson)."
+        found_notes.append(Note("good", "Fitted as counts", text))
+    if fit is not None and fit.made and times == 1 and drawn_small:
+        text = "At this scale they hide behind the dots; the residuals below show them true."
+        found_notes.append(Note("caution", "Error bars too small to see", text))
+    if times > 1:
+        found_notes.append(
+            Note(
+                "caution",
+                f"Error bars drawn {times}×",
+                "To scale they would hide behind the dots. In the residuals below they are true.",
+            )
+        )
+    return [*found_notes, *notes.remarks_of_bench(opened)]
+
+
+def _of_what(opened: Opened, fit: FitAnalysis) -> str:
+    """Whose uncertainty, as the subject of a sentence."""
+    names = list(fit.parameters)
+    if opened.definition.fits[fit.name].model == "mean":
+        return "The mean takes its uncertainty"
+    if names == ["slope", "intercept"]:
+        return "Slope and intercept take their uncertainty"
+    return "The slope takes its uncertainty" if names == ["slope"] else "The curve’s parameters take their uncertainty"
+
+
+def _pills(opened: Opened) -> list[tuple[str, str]]:
+    """(fit, what it is called) for the choice of graphs: its axes, or its label where two fits share them."""
+    axes = {
+        name: f"{typeset(parse(body.y))}{f' against {typeset(parse(body.x))}' if body.x else ''}"
+        for name, body in opened.definition.fits.items()
+    }
+    shared = {said for said in axes.values() if list(axes.values()).count(said) > 1}
+    return [
+        (name, opened.definition.series[body.series].short if axes[name] in shared else axes[name])
+        for name, body in opened.definition.fits.items()
+    ]
+
+
+def content(opened: Opened, wanted: str) -> tuple[dict[str, Any], list[Note]]:
+    """What the page shows beside its frame, and its margin. Raises KeyError for a fit that the experiment does not have."""
+    wanted = wanted or (opened.fit.name if opened.fit else "")
+    fit = opened.analysis.fits[wanted] if wanted else None
+    drawn = graphs.straightened(opened, fit) if fit is not None else None
+    body = opened.definition.fits[fit.name] if fit is not None else None
+    title = "Nothing to fit"
+    if body is not None:
+        across = body.x_label or (typeset(parse(body.x)) if body.x else "row")
+        title = f"{body.y_label or typeset(parse(body.y))} against {across}"
+        title = title[0].upper() + title[1:]
+        if body.model == "mean":
+            title = f"{opened.definition.series[body.series].short}: {typeset(parse(body.y))}, row by row"
+    content = {
+        "pills": _pills(opened),
+        "fit": fit,
+        "body": body,
+        "drawn": drawn,
+        "title": title,
+        "reading": _reading(opened, fit) if fit is not None and fit.made and "intercept" in fit.parameters else None,
+        "parameters": _parameters(opened, fit) if fit is not None and fit.made else [],
+        "points": graphs.fit_marks(opened, fit) if fit is not None else [],
+    }
+    return content, _notes(opened, fit, drawn.times if drawn else 1, drawn.hidden if drawn else False)
+
+
+def data(opened: Opened) -> dict[str, Any]:
+    """The fits and flags as data."""
+    whole = result_document(opened.analysis, opened.flags, opened.slips, opened.meanings)
+    return {"title": opened.run.title, "bench": opened.run.bench, "fits": whole["fits"], "flags": whole["flags"]}

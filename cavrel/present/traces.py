@@ -1,0 +1,121 @@
+"""What the page of a row's samples shows: the samples, the stretch that counts, and what it gives."""
+
+import math
+import re
+from typing import Any
+
+import numpy as np
+
+from cavrel.core.analysis import trace
+from cavrel.core.analysis.sheet import from_trace
+from cavrel.core.definition.steps import Input
+from cavrel.core.errors import CavrelError
+from cavrel.core.logbook import MOST_ROWS
+from cavrel.core.logbook.run import TraceDocument
+from cavrel.core.quantity import units
+from cavrel.core.quantity.value import MeasuredValue
+from cavrel.graph import trace as drawn
+from cavrel.graph.points import Axis
+from cavrel.present import notes
+from cavrel.present.notes import Note
+from cavrel.service.opened import Opened
+
+
+def row_of(opened: Opened, place: str) -> tuple[Input, str, str, int]:
+    """The column that takes samples, with series, column and row, of a place such as ``force.a.3``. Raises KeyError."""
+    parts = place.split(".")
+    if len(parts) != 3 or not re.fullmatch(r"[1-9]\d{0,2}", parts[2], re.ASCII) or int(parts[2]) > MOST_ROWS:
+        raise KeyError(place)
+    spec = opened.program.input_of.get(f"{parts[0]}.{parts[1]}")
+    if spec is None or spec.extract is None:
+        raise KeyError(place)
+    return spec, parts[0], parts[1], int(parts[2])
+
+
+def _sample_unit(spec: Input) -> str:
+    """The unit samples are likely to be in: a slope's times seconds."""
+    if spec.extract == "slope":
+        return {"m/s^2": "m/s", "rad/s^2": "rad/s", "m/s": "m"}.get(spec.unit.text, f"{spec.unit.text} s")
+    return "s" if spec.extract == "period" else spec.unit.text
+
+
+def content(opened: Opened, place: str, typed: dict[str, str] | None = None, fault: str = "") -> dict[str, Any]:
+    """What the page shows beside its frame; ``typed`` and ``fault``: a form that could not be taken. Raises KeyError."""
+    spec, series, column, row = row_of(opened, place)
+    traced = opened.state.run.traces.get(series, {}).get(column, [])
+    document = traced[row - 1] if row <= len(traced) else None
+    return {
+        "place": place,
+        "where": notes.where(opened, f"{place}.1"),
+        "extract": spec.extract,
+        "spec": spec,
+        "document": document,
+        "sample_unit": _sample_unit(spec),
+        "typed": typed or {},
+        "fault": fault,
+        **(_shown(spec, document, opened.analysis.rules.rounding) if document is not None else {}),
+    }
+
+
+def _shown(spec: Input, document: TraceDocument, rounding: str) -> dict[str, Any]:
+    """The drawing of a trace, and what its stretch gives, or why it gives nothing."""
+    unit = units.unit(document.unit)
+    times = trace.sample_times(document.rate, document.start, document.times, len(document.values))
+    values = np.array([math.nan if v is None else v for v in document.values], float)
+    begin = document.begin if document.begin is not None else float(times[0])
+    end = document.end if document.end is not None else float(times[-1])
+    text, fitted, reason = "", None, ""
+    assert spec.extract is not None
+    try:
+        value, u = from_trace(spec, document)
+        text = MeasuredValue(value=value, u=u, unit=spec.unit, rule=rounding).text()
+        shown = value / unit.factor if spec.extract == "slope" else unit.from_si(value)
+        fitted = _fitted(spec.extract, shown, times, values, begin, end)
+    except CavrelError as fault:
+        reason = fault.what
+    picture = drawn.drawing(
+        times,
+        values,
+        (begin, end),
+        fitted,
+        Axis("time", "t", "s"),
+        Axis("samples", "", unit.pretty),
+        f"{len(values)} samples; the stretch from {begin:g} to {end:g} s counts",
+    )
+    return {"picture": picture, "text": text, "reason": reason, "begin": begin, "end": end}
+
+
+def _fitted(kind: str, value: float, times: Any, values: Any, begin: float, end: float) -> tuple[Any, Any] | None:
+    """The line that a slope, mean or level stands for, over its stretch."""
+    inside = (times >= begin) & (times <= end) & np.isfinite(values)
+    if kind == "period" or not inside.any():
+        return None
+    ends = np.array([begin, end])
+    if kind == "slope":
+        return ends, values[inside].mean() + value * (ends - times[inside].mean())
+    return ends, np.array([value, value])
+
+
+def notes_of(opened: Opened) -> list[Note]:
+    """The margin."""
+    return [
+        Note(
+            "caution",
+            "What counts",
+            "Choose the stretch after the release and before the stop: a hand in the data bends it.",
+        ),
+        *notes.cautions(opened),
+    ]
+
+
+def data(opened: Opened, place: str) -> dict[str, Any]:
+    """The samples as they are kept, with the stretch, and what it gives. Raises KeyError."""
+    shown = content(opened, place)
+    document = shown["document"]
+    return {
+        "place": place,
+        "extract": shown["extract"],
+        "trace": document.model_dump(mode="json", exclude_none=True) if document else None,
+        "value": shown.get("text") or None,
+        "reason": shown.get("reason") or None,
+    }

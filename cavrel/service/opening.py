@@ -1,0 +1,93 @@
+"""Opening a run: entries newer than those this process knows are folded in, and what follows from them is worked out once."""
+
+import hashlib
+from dataclasses import replace
+
+from cavrel.core.logbook import EMPTY, Entry, in_force
+from cavrel.service.definitions import definition_of
+from cavrel.service.opened import Opened, work_out
+from cavrel.service.recent import Recent, Remembered
+from cavrel.store import entries as entry_store
+from cavrel.store import runs as run_store
+from cavrel.store.pool import Connection, Pool, transaction
+from cavrel.store.runs import Run
+
+_recent = Recent()
+
+
+def open_run(pool: Pool, run_id: int) -> Opened | None:
+    """Everything about one run, or None if there is none of this number. Raises DatabaseAway."""
+    with transaction(pool) as connection:
+        loaded = load(connection, run_id)
+    return follow(loaded) if loaded is not None else None
+
+
+def open_in(connection: Connection, run_id: int) -> Opened | None:
+    """The same inside a transaction of the caller's."""
+    loaded = load(connection, run_id)
+    return follow(loaded) if loaded is not None else None
+
+
+class Loaded:
+    """A run as the database has it: what this process remembers of it, and the entries since."""
+
+    __slots__ = ("definition", "fresh", "known", "run")
+
+    def __init__(self, connection: Connection, run: Run) -> None:
+        self.run = run
+        self.definition = definition_of(connection, run.hash)
+        self.known = _recent.get(_key(run))
+        self.fresh: list[Entry] = []
+        if run.newest > self._last:
+            self.fresh = entry_store.after(connection, run.id, self._last)
+
+    @property
+    def _last(self) -> int:
+        return self.fresh[-1].id if self.fresh else self.known.last if self.known is not None else 0
+
+    def with_newer(self, connection: Connection, run: Run) -> "Loaded":
+        """The same with the entries appended since it was loaded; ``run``: its record, as they may have changed it."""
+        newer = entry_store.after(connection, run.id, self._last)
+        made = Loaded.__new__(Loaded)
+        made.run = replace(run, newest=max(run.newest, newer[-1].id if newer else 0))
+        made.definition, made.known, made.fresh = self.definition, self.known, [*self.fresh, *newer]
+        return made
+
+    def conventions(self) -> dict[str, str]:
+        """The conventions in force, as chosen."""
+        chosen: dict[str, str] = {}
+        if not self.definition.options:
+            return chosen
+        book = (self.known.book if self.known is not None else EMPTY).with_entries(self.fresh)
+        for name in self.definition.options:
+            line = book.history.get(f"option:{name}")
+            kind, body = in_force(line[-1]) if line else (None, {})
+            if kind == "option" and body.get("choice"):
+                chosen[name] = str(body["choice"])
+        return chosen
+
+
+def load(connection: Connection, run_id: int) -> Loaded | None:
+    """Read what is needed to open a run: nothing is worked out yet, so that a transaction ends before that begins."""
+    run = run_store.get(connection, run_id)
+    return Loaded(connection, run) if run is not None else None
+
+
+def follow(loaded: Loaded) -> Opened:
+    """What follows from a loaded run, worked out now or remembered."""
+    run, known = loaded.run, loaded.known
+    state = (run.made_of, run.title, run.bench, run.away)
+    if known is not None and not loaded.fresh and known.state == state and known.last >= run.newest:
+        return known.opened
+    before = known.opened.entries if known is not None else ()
+    entries = (*before, *loaded.fresh)
+    book = (known.book if known is not None else EMPTY).with_entries(loaded.fresh)
+    opened = work_out(run, loaded.definition, entries, book)
+    last = entries[-1].id if entries else 0
+    _recent.put(_key(run), Remembered(last=last, state=state, book=book, opened=opened))
+    return opened
+
+
+def _key(run: Run) -> tuple[object, ...]:
+    # The moment it was made, to the microsecond, tells apart runs of two databases that one process serves one after the other.
+    return run.id, run.made_at, hashlib.sha1(run.hash.encode(), usedforsecurity=False).digest()[:8]

@@ -1,0 +1,155 @@
+"""Saving: what a page sent is checked, committed, and only then followed up. Deriving can fail; it never takes an entry back."""
+
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta, timezone
+from typing import Any
+from uuid import UUID
+
+from cavrel.core.definition import Definition, choose
+from cavrel.core.errors import CavrelError
+from cavrel.core.logbook import Entry, EntryError, check_entry
+from cavrel.service.opening import Loaded, load
+from cavrel.store import entries as entry_store
+from cavrel.store import runs as run_store
+from cavrel.store.entries import CANNOT_KEEP, NewEntry
+from cavrel.store.pool import Connection, Pool, transaction
+from cavrel.store.runs import Run
+
+MOST = 500
+"""Entries in one send; a page that was offline longer sends in turns."""
+_EARLIEST = datetime(2000, 1, 1, tzinfo=timezone.utc)
+_AHEAD = timedelta(days=366 * 50)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Saved:
+    """What became of a send.
+
+    ``new``: the entries that could be read, as sent.
+    ``stand``: what stands for them in the logbook, made now or by an earlier send of the same key.
+    ``refused``: key -> what is wrong, for those that cannot be kept.
+    ``loaded``: the run with them, to be followed up; nothing is worked out yet.
+    """
+
+    new: tuple[NewEntry, ...]
+    stand: tuple[Entry, ...]
+    refused: Mapping[str, str]
+    loaded: Loaded
+
+    @property
+    def keys(self) -> list[str]:
+        """Keys of the entries that are saved."""
+        return [str(entry.client_key) for entry in self.new if str(entry.client_key) not in self.refused]
+
+
+def save(pool: Pool, run_id: int, sent: Sequence[Any]) -> Saved | None:
+    """Check and commit the entries a page sent; None where there is no such run. Raises DatabaseAway.
+
+    One that is not understood, or that the database cannot take, costs the others nothing.
+    """
+    try:
+        with transaction(pool) as connection:
+            return _saved(connection, run_id, sent, one_by_one=False)
+    except (CavrelError, *CANNOT_KEEP):
+        pass
+    with transaction(pool) as connection:
+        return _saved(connection, run_id, sent, one_by_one=True)
+
+
+def _saved(connection: Connection, run_id: int, sent: Sequence[Any], *, one_by_one: bool) -> Saved | None:
+    before = load(connection, run_id)
+    if before is None:
+        return None
+    new, refused = _understood(before, sent)
+    if one_by_one:
+        stand, not_kept = entry_store.append_each(connection, run_id, new)
+        refused |= {str(key): what for key, what in not_kept.items()}
+    else:
+        stand = entry_store.append(connection, run_id, new)
+    return Saved(new=tuple(new), stand=tuple(stand), refused=refused, loaded=_with(connection, before, stand))
+
+
+def _with(connection: Connection, before: Loaded, stand: Sequence[Entry]) -> Loaded:
+    """The run as loaded, and the entries appended since: by us, and by who held the run's lock before us."""
+    run: Run | None = before.run
+    newest = max((entry.id for entry in stand), default=0)
+    if newest <= before.run.newest:
+        return before
+    if any(entry.slot.startswith("run:") for entry in stand):
+        run = run_store.get(connection, before.run.id)
+        assert run is not None
+    return before.with_newer(connection, run or before.run)
+
+
+def _understood(before: Loaded, sent: Sequence[Any]) -> tuple[list[NewEntry], dict[str, str]]:
+    definition, chosen = before.definition, before.conventions()
+    new: list[NewEntry] = []
+    refused: dict[str, str] = {}
+    for body in sent:
+        try:
+            entry = read_entry(body, before.run.bench)
+            check_entry(_under(definition, chosen), entry.kind, entry.slot, entry.body)
+            if entry.kind == "option":  # what was typed after it was typed under it
+                chosen[entry.slot.removeprefix("option:")] = str(entry.body.get("choice", ""))
+            new.append(entry)
+        except CavrelError as fault:
+            refused[str(body.get("key", ""))[:80] if isinstance(body, Mapping) else ""] = str(fault)
+    return new, refused
+
+
+def _under(definition: Definition, chosen: Mapping[str, str]) -> Definition:
+    """The definition under the conventions chosen, as far as they can be used."""
+    if not definition.options or not chosen:
+        return definition
+    try:
+        return choose(definition, chosen)
+    except CavrelError:
+        return definition
+
+
+def read_entry(body: Any, bench: str) -> NewEntry:
+    """An entry from what a page sent: ``{"key": uuid, "kind", "slot", "body", "author", "made_at"}``. Raises EntryError."""
+    if not isinstance(body, Mapping):
+        raise EntryError("", "an entry is an object")
+    for field in ("key", "kind", "slot", "made_at"):
+        if not isinstance(body.get(field), str) or len(body[field]) > 160 or not _keepable(body[field]):
+            raise EntryError(field, "must be a short text")
+    try:
+        key = UUID(body["key"])
+    except ValueError as fault:
+        raise EntryError("key", "cannot be read") from fault
+    content = body.get("body")
+    most = 1_900_000 if body["kind"] == "trace" else 60_000
+    if not isinstance(content, Mapping):
+        raise EntryError("body", "must be an object")
+    try:
+        written = json.dumps(content, allow_nan=False, ensure_ascii=False)
+    except (ValueError, RecursionError) as fault:
+        raise EntryError("body", "holds what is no number, or stands too deep") from fault
+    if len(written) > most or not _keepable(written.replace("\\u0000", "\x00")):
+        raise EntryError("body", f"must be at most {most} characters of plain text")
+    author = body.get("author")
+    named = isinstance(author, str) and author.strip() and _keepable(author)
+    return NewEntry(body["kind"], body["slot"], dict(content), str(author)[:80] if named else bench, _moment(body), key)
+
+
+def _keepable(text: str) -> bool:
+    """Whether the database can keep a text: no zero character, no half of a surrogate pair."""
+    try:
+        text.encode()
+    except UnicodeEncodeError:
+        return False
+    return "\x00" not in text
+
+
+def _moment(body: Mapping[str, Any]) -> datetime:
+    """When an entry was written by its page's clock; a clock that is years off is not believed. Raises EntryError."""
+    try:
+        made_at = datetime.fromisoformat(body["made_at"].replace("Z", "+00:00"))
+    except ValueError as fault:
+        raise EntryError("made_at", "cannot be read") from fault
+    now = datetime.now(timezone.utc)
+    made_at = made_at if made_at.tzinfo is not None else made_at.replace(tzinfo=timezone.utc)
+    return made_at if _EARLIEST < made_at < now + _AHEAD else now
