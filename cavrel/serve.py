@@ -4,23 +4,20 @@ import logging
 import os
 import signal
 import socket
+import subprocess
 import sys
-import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from urllib.request import urlopen
 
 import psycopg
-import waitress
 
-from cavrel import catalogue
 from cavrel.store.cluster import Cluster, ClusterError, default_folder
 from cavrel.store.migrate import NewerDatabase, migrate
-from cavrel.store.pool import MOST_WAITING, Pool, open_pool
+from cavrel.store.pool import Pool, open_pool
 
 HOST = "127.0.0.1"
-MOST_CONNECTIONS = 2000
-"""Open connections: browsers keep about six each, and four hundred tablets fit."""
 PORT = 8090
 
 
@@ -98,41 +95,70 @@ def port_wanted() -> int:
 
 def serve(load: Callable[[Pool], None] | None = None) -> None:
     """Serve until stopped; ``load`` fills the database first. Raises CannotServe before anything is served."""
-    from cavrel.web import create_app
-
     began = time.monotonic()
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(name)s: %(message)s")
-    logging.getLogger("waitress.queue").setLevel(logging.ERROR)  # a few requests in line are no news
     # A stop asked for by a service manager ends like Ctrl-C: through the blocks that close what was opened.
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
-    signal.signal(
-        signal.SIGINT, signal.default_int_handler
-    )  # a shell that starts us in the background sets it to be ignored
+    # A shell that starts us in the background sets it to be ignored.
+    signal.signal(signal.SIGINT, signal.default_int_handler)
     place = listen(port_wanted())
     with place, database() as url:
         prepare(url)
-        with open_pool(url, size=16) as pool:
-            if load is not None:
+        if load is not None:
+            with open_pool(url, size=2) as pool:
                 load(pool)
-            app = create_app(pool)
-            server = waitress.create_server(
-                app,
-                sockets=[place],
-                # More than may wait for the database, so that files and pages from memory still get through.
-                threads=MOST_WAITING + 8,
-                connection_limit=MOST_CONNECTIONS,
-                ident=None,
-                clear_untrusted_proxy_headers=True,
-            )
-            host, port = place.getsockname()[:2]
-            print(
-                f"Cavrel is ready after {time.monotonic() - began:.1f} s: http://{host}:{port}/  (Ctrl-C stops it)",
-                flush=True,
-            )
-            # Reading the laws of the whole catalogue takes seconds; it is done beside the first requests, each of which needs one at most.
-            threading.Thread(target=catalogue.warm, daemon=True).start()
-            try:
-                server.run()
-            finally:
-                server.close()
-                print("stopped; everything shown as saved is in the database", flush=True)
+        host, port = place.getsockname()[:2]
+        workers = _started(place, url)
+        try:
+            _answered(f"http://{'127.0.0.1' if host == '0.0.0.0' else host}:{port}/health", workers)
+            say = f"Cavrel is ready after {time.monotonic() - began:.1f} s: http://{host}:{port}/  (Ctrl-C stops it)"
+            print(say, flush=True)
+            while True:
+                workers.wait()
+                time.sleep(
+                    AGAIN
+                )  # those that answered died, all of them: the socket is still ours, and nobody is turned away
+                workers = _started(place, url)
+        finally:
+            _stopped(workers)
+            print("stopped; everything shown as saved is in the database", flush=True)
+
+
+AGAIN = 0.5
+"""Seconds before the processes that answer pages are started again."""
+_READY_WITHIN = 120.0
+_STOPPED_WITHIN = 15.0
+
+
+def _started(place: socket.socket, url: str) -> subprocess.Popen[bytes]:
+    """The processes that answer pages, on our socket."""
+    # Small matrices are quickest on one thread each; the processes themselves are what uses the cores.
+    own = {"DATABASE_URL": url, "OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
+    return subprocess.Popen(
+        [sys.executable, "-m", "cavrel.workers", str(place.fileno())],
+        pass_fds=[place.fileno()],
+        env={**os.environ, **own},
+        start_new_session=True,
+    )
+
+
+def _answered(address: str, workers: subprocess.Popen[bytes]) -> None:
+    """Wait until pages are answered. Raises CannotServe."""
+    end = time.monotonic() + _READY_WITHIN
+    while time.monotonic() < end and workers.poll() is None:
+        try:
+            with urlopen(address, timeout=5):
+                return
+        except OSError:
+            time.sleep(0.05)
+    raise CannotServe("the processes that answer pages did not start; what they said stands above")
+
+
+def _stopped(workers: subprocess.Popen[bytes]) -> None:
+    """Let requests end, then stop."""
+    workers.terminate()
+    try:
+        workers.wait(_STOPPED_WITHIN)
+    except subprocess.TimeoutExpired:
+        workers.kill()
+        workers.wait()

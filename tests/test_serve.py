@@ -8,8 +8,11 @@ import subprocess
 import sys
 import threading
 import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
 from urllib.parse import urlsplit, urlunsplit
 from urllib.request import urlopen
+from uuid import uuid4
 
 import psycopg
 import pytest
@@ -162,3 +165,64 @@ def _asked(address: str) -> bool:
         return bool(urlopen(address, timeout=30).status == 200)
     except OSError:
         return False
+
+
+def children(pid: int) -> list[int]:
+    """The processes that a process started, from Linux's own list."""
+    found = []
+    for path in Path("/proc").glob("[0-9]*/stat"):
+        try:
+            fields = path.read_text().rsplit(")", 1)[1].split()
+        except OSError:
+            continue
+        if int(fields[1]) == pid and fields[0] != "Z":
+            found.append(int(path.parent.name))
+    return found
+
+
+@pytest.fixture
+def served(cluster: Cluster) -> Iterator[tuple[subprocess.Popen[str], str]]:
+    name = f"workers_{uuid4().hex[:8]}"
+    cluster.create_database(name)
+    port = free_port()
+    process = start("demo", CAVREL_PORT=str(port), DATABASE_URL=cluster.url(name), CAVREL_WORKERS="3")
+    wait_until_served(f"http://127.0.0.1:{port}")
+    yield process, f"http://127.0.0.1:{port}"
+    process.send_signal(signal.SIGTERM)
+    process.communicate(timeout=30)
+
+
+def until(true: Callable[[], bool]) -> bool:
+    for _ in range(100):
+        if true():
+            return True
+        time.sleep(0.1)
+    return False
+
+
+def test_a_killed_worker_comes_back_and_no_page_notices(served: tuple[subprocess.Popen[str], str]) -> None:
+    process, here = served
+    [master] = children(process.pid)
+    assert until(lambda: len(children(master)) >= 3)
+    for victim in children(master)[:2]:
+        os.kill(victim, signal.SIGKILL)
+        assert all(_asked(f"{here}/runs/1/measure") for _ in range(6))
+        assert until(lambda victim=victim: victim not in children(master) and len(children(master)) == 3)
+
+
+def test_all_workers_killed_come_back(served: tuple[subprocess.Popen[str], str]) -> None:
+    process, here = served
+    [master] = children(process.pid)
+    os.kill(master, signal.SIGKILL)
+    assert until(lambda: bool(children(process.pid)) and children(process.pid) != [master])
+    assert until(lambda: _asked(f"{here}/health"))
+
+
+def test_workers_end_with_who_started_them(served: tuple[subprocess.Popen[str], str]) -> None:
+    """Nothing is left that holds the port, even when there was no time to say goodbye."""
+    process, here = served
+    [master] = children(process.pid)
+    process.kill()
+    process.wait()
+    assert until(lambda: not Path(f"/proc/{master}/stat").exists() or not children(master))
+    assert until(lambda: not _asked(f"{here}/health"))

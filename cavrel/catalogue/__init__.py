@@ -17,6 +17,7 @@ from cavrel.core.definition.steps import Program
 from cavrel.core.errors import DefinitionError
 from cavrel.core.findings.straighten import LineMeaning
 from cavrel.core.formula.text import unparse
+from cavrel.core.remember import by_identity
 
 HERE = Path(__file__).resolve().parent
 
@@ -90,6 +91,7 @@ def resolve(experiment: str | Mapping[str, Any]) -> Definition:
         raise fault.at("experiment") from fault
 
 
+@by_identity(512)
 def program_of(
     definition: Definition,
     overrides: Mapping[str, Mapping[str, str]] | None = None,
@@ -193,6 +195,7 @@ def _advice(definition: Definition, place: str) -> str:
     return ""
 
 
+@by_identity(512)
 def meanings_of(definition: Definition, options: Mapping[str, str] | None = None) -> Mapping[str, LineMeaning]:
     """What slope and intercept stand for in each line of a definition. Raises DefinitionError where it contradicts its law."""
     if definition.options or options:

@@ -83,9 +83,12 @@ def _decimals(opened: Opened, fills: tuple[str, ...]) -> int:
 
 def content(opened: Opened) -> dict[str, Any]:
     """What the page shows beside its frame."""
+    return {"tables": tables.tables(opened), "fields": tables.quantities(opened), **live(opened)}
+
+
+def live(opened: Opened) -> dict[str, Any]:
+    """What of it follows every reading, besides the tables."""
     return {
-        "tables": tables.tables(opened),
-        "fields": tables.quantities(opened),
         "small_graph": graphs.small(opened),
         "pictures": graphs.force_pictures(opened),
         "results": [] if opened.definition.fits else results.overview(opened),

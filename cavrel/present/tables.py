@@ -42,8 +42,9 @@ class Head:
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """``out``: the whole row is left out; ``computed``: (id, text) of each computed cell, in the order of the heads."""
+    """``name``: series and number; ``out``: the whole row is left out; ``computed``: (id, text) of each computed cell, in the order of the heads."""
 
+    name: str
     number: int
     fields: tuple[Field, ...]
     computed: tuple[tuple[str, str], ...]
@@ -98,7 +99,24 @@ def quantities(opened: Opened) -> list[QuantityFields]:
 
 def tables(opened: Opened) -> list[Table]:
     """All tables of a run."""
-    return [_table(opened, name, series) for name, series in opened.definition.series.items()]
+    if "tables" not in opened.shown:
+        opened.shown["tables"] = [_table(opened, name, series) for name, series in opened.definition.series.items()]
+    found: list[Table] = opened.shown["tables"]
+    return found
+
+
+def changed(opened: Opened, before: Opened | None) -> tuple[list[Row], list[Field]]:
+    """The rows, and the fields outside tables, that are not as they were ``before``; all of them where that is not known."""
+    rows = [row for table in tables(opened) for row in table.rows]
+    fields = [f for q in quantities(opened) for f in q.fields]
+    if before is None or before.base is not opened.base:
+        return rows, fields
+    old_rows = {row.name: row for table in tables(before) for row in table.rows}
+    old_fields = {f.slot: f for q in quantities(before) for f in q.fields}
+    return (
+        [row for row in rows if old_rows.get(row.name) != row],
+        [f for f in fields if old_fields.get(f.slot) != f],
+    )
 
 
 def _table(opened: Opened, name: str, series: Series) -> Table:
@@ -202,7 +220,9 @@ def _row(
         if column in derived:
             computed.append((f"u-{name}-{number}-{column}", texts.u_cell(values, number - 1, places[column])))
     suspects = [f for f in opened.flags if f.at == f"{name}.{number}"]
-    return Row(number, tuple(fields), tuple(computed), out, "out" if out else "suspect" if suspects else "")
+    return Row(
+        f"{name}.{number}", number, tuple(fields), tuple(computed), out, "out" if out else "suspect" if suspects else ""
+    )
 
 
 def _said(label: str, unit: str | None) -> str:

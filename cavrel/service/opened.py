@@ -2,9 +2,10 @@
 
 import logging
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import datetime, timezone
 from functools import cached_property
+from typing import Any
 
 from cavrel import catalogue
 from cavrel.core.analysis import Analysis, ResultAnalysis, analyse
@@ -30,6 +31,7 @@ class Opened:
     ``base``: the definition it is pinned to; ``definition``: the same under the conventions chosen.
     ``flags``: suspicions nobody has answered; ``answered``: those that a person let stand.
     ``slips``: sought when they are first looked at, for each takes an analysis of its own.
+    ``shown``: what has been made of it for a page, by name; a run as it stands never changes, so it is made once.
     """
 
     run: Run
@@ -42,6 +44,12 @@ class Opened:
     flags: tuple[Flag, ...]
     answered: tuple[Flag, ...]
     meanings: Mapping[str, LineMeaning]
+    shown: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)
+
+    @property
+    def last(self) -> int:
+        """Its newest entry, 0 where there is none."""
+        return self.entries[-1].id if self.entries else 0
 
     @cached_property
     def slips(self) -> tuple[Slip, ...]:

@@ -87,13 +87,16 @@ def append(connection: Connection, run: int, new: Sequence[NewEntry], imported: 
 def _known(
     connection: Connection, run: int, new: Sequence[NewEntry]
 ) -> tuple[dict[UUID, Entry], dict[str, list[Entry]]]:
-    """Entries that stand already under the keys of ``new``, and the history of each slot that ``new`` writes to. Raises KeyInUse."""
+    """Entries that stand already under the keys of ``new``, and the last two of each slot that ``new`` writes to: what it holds, and what an
+    undo brings back. Raises KeyInUse."""
     keys = [entry.client_key for entry in new]
     slots = sorted({entry.slot for entry in new})
     rows = connection.execute(
         f"""select run, client_key, {_COLUMNS} from entry where client_key = any(%s)
-        union select run, client_key, {_COLUMNS} from entry where run = %s and slot = any(%s) order by id""",
-        [keys, run, slots],
+        union all select newest.* from unnest(%s::text[]) sought, lateral (
+            select run, client_key, {_COLUMNS} from entry where run = %s and slot = sought order by id desc limit 2) newest
+        order by id""",
+        [keys, slots, run],
     )
     known: dict[UUID, Entry] = {}
     history: dict[str, list[Entry]] = {}
@@ -105,7 +108,7 @@ def _known(
             if of != run:
                 raise KeyInUse("key", "belongs to an entry of another run")
             known[key] = entry
-        if of == run:
+        if of == run and entry not in history.get(entry.slot, ()):  # it may be found by its key and by its slot
             history.setdefault(entry.slot, []).append(entry)
     return known, history
 

@@ -94,7 +94,8 @@ def _followed(
         newest = opened.entries[-1].id if opened.entries else 0
         others = [e for e in opened.entries if e.id > since and e.id not in own] if since is not None else []
         slots = {e.slot: e.id for e in others}
-        html = _fragments(opened, page, whole or bool(others))
+        known = loaded.known.opened if loaded.known is not None and loaded.known.last == since else None
+        html = _fragments(opened, page, whole or bool(others), known)
         if changed:
             summaries.keep(pool(), opened, summary)
         return {"last": newest, "laps": measured.laps_to_count(opened), "html": html, "others": slots}
@@ -118,10 +119,11 @@ def _refused(what: str) -> ResponseReturnValue:
     return Response(json.dumps({"error": "Not understood", "what": what}), 422, mimetype="application/json")
 
 
-def _fragments(opened: Opened, page: str, whole: bool) -> str:
+def _fragments(opened: Opened, page: str, whole: bool, before: Opened | None) -> str:
+    """What changed on a page; ``before``: what it shows, where this process remembers that."""
     match page:
         case "measure":
-            return measure.follow(opened, whole)
+            return measure.follow(opened, whole, before)
         case "judge":
             return judge.follow(opened)
         case "logbook":

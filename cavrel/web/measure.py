@@ -3,7 +3,7 @@
 from flask import Blueprint, jsonify, render_template
 from flask.typing import ResponseReturnValue
 
-from cavrel.present import measure, notes
+from cavrel.present import measure, notes, tables
 from cavrel.service.opened import Opened
 from cavrel.web.shared import frame, opened_or_404, stage_page
 
@@ -22,7 +22,11 @@ def twin(run: int) -> ResponseReturnValue:
     return jsonify(measure.data(opened_or_404(run)))
 
 
-def follow(opened: Opened, whole: bool) -> str:
-    """What changes on the page after a save, as fragments; ``whole`` draws the tables anew."""
+def follow(opened: Opened, whole: bool, before: Opened | None) -> str:
+    """What changes on the page after a save, as fragments; ``whole`` draws the tables anew; ``before``: what the page shows, where that is
+    known."""
     shown = frame(opened, "measure", notes.measure_notes(opened))
-    return render_template("measure/follow.html", **shown, **measure.content(opened), whole=whole)
+    if whole:
+        return render_template("measure/follow.html", **shown, **measure.content(opened), whole=True)
+    rows, fields = tables.changed(opened, before)
+    return render_template("measure/follow.html", **shown, **measure.live(opened), rows=rows, cells=fields, whole=False)

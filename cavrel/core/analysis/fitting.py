@@ -327,7 +327,7 @@ class _Fitting:
     def again(self, curve: Curve, theta: Array, weights: Array) -> Array:
         if isinstance(self.shape, Straight):
             return self.shape.closed(self.x, self.y, weights)
-        return solver.nominal(curve, self.y, weights, theta[None, :])
+        return solver.nominal(curve, self.y, weights, theta[None, :], near=True)
 
     def solved(self, curve: Curve, theta: Array, weights: Array, known: bool) -> _Solved:
         if self.shape is not None:

@@ -7,6 +7,7 @@ from pydantic import ValidationError
 
 from cavrel.core.definition.whole import Definition
 from cavrel.core.errors import DefinitionError
+from cavrel.core.remember import by_identity
 
 
 def load(document: Mapping[str, Any], instruments: Mapping[str, Mapping[str, Any]] | None = None) -> Definition:
@@ -46,6 +47,7 @@ def _like(name: str, body: Any, series: Mapping[str, Any]) -> Any:
     return {**model, **own, "columns": columns}
 
 
+@by_identity(512)
 def choose(definition: Definition, chosen: Mapping[str, str]) -> Definition:
     """The definition as the chosen options make it; those not chosen take their default.
 

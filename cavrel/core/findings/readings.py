@@ -185,14 +185,17 @@ def _apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
         robust = max(robust, float(np.median(np.nanstd(values[many], axis=1, ddof=1))))
     step = np.nanmax(np.where(present, readings.step, 0.0)) if spec.gauge is None else (spec.gauge.least_count or 0.0)
     scale = max(robust, 0.4 * declared, float(resolution_u(step, analysis.rules)))
+    few = 1 + _FEW / len(deviations)
     flags = []
-    for i, j in np.argwhere(present & (k > 2)[:, None]):
+    # No trial nearer to its row's median than this can stand apart by any of the rules below.
+    with np.errstate(invalid="ignore"):
+        far = np.abs(values - middle[:, None]) > MISCOUNTED * few * scale + step
+    for i, j in np.argwhere(present & (k > 2)[:, None] & far):
         others = values[i][present[i] & (np.arange(values.shape[1]) != j)]
         distance = float(values[i, j] - np.median(others))
         # Of three trials one bad one drags the median of the other two along; the row's own median keeps the good ones clear.
         # Rounding alone may make a difference of one step of the scale.
         size = min(abs(distance), abs(values[i, j] - middle[i]))
-        few = 1 + _FEW / len(deviations)
         lap = _miscount(analysis, spec, distance, float(np.median(others)), 0.75 * scale)
         # A whole lap's worth is told from chance at a smaller distance than just any one.
         if scale > 0 and size > (MISCOUNTED if lap else STANDS_APART) * few * scale + step:

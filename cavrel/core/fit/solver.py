@@ -33,17 +33,18 @@ class NoFit(Exception):
     """No curve can be drawn; the message says why."""
 
 
-def nominal(curve: Curve, y: Array, w: Array, starts: Array) -> Array:
+def nominal(curve: Curve, y: Array, w: Array, starts: Array, near: bool = False) -> Array:
     """The weighted least-squares parameters ``(p,)`` for points ``y`` ``(n,)`` with weights ``w`` ``(n,)``.
 
     A curved model is solved by Levenberg-Marquardt (SciPy, MINPACK) from each of ``starts`` ``(k, p)``, the best kept, and
-    polished by Gauss-Newton steps. Raises NoFit.
+    polished by Gauss-Newton steps. ``near``: the start is the solution for other weights, from where a few of those steps mostly do.
+    Raises NoFit.
     """
     root = np.sqrt(w)
     if curve.linear:
         design = curve.jacobian(starts[:1])[0] * root[:, None]
         return _least(design, y * root)
-    if len(starts) > 1:
+    if len(starts) > 1 or near:
         # Good starts settle together in a few steps; only when the best of them does not is each sent the long way.
         ends, settled = batch(curve, np.repeat(y[None, :], len(starts), axis=0), w, starts, rounds=25)
         with np.errstate(all="ignore"):

@@ -1,0 +1,86 @@
+"""The processes that answer pages: several over one database, started again when one dies. ``python -m cavrel.workers FD``.
+
+State between them is in the database only. They end with the process that started them, whatever ends it.
+"""
+
+import contextlib
+import ctypes
+import os
+import signal
+import sys
+import threading
+from typing import Any
+
+from gunicorn.app.base import BaseApplication
+
+from cavrel import catalogue
+from cavrel.store.pool import MOST_WAITING, open_pool
+from cavrel.web import create_app
+
+_PR_SET_PDEATHSIG = 1
+MOST_DATABASE = 60
+"""Connections to the database, of all processes together; PostgreSQL allows a hundred."""
+
+
+def wanted() -> int:
+    """How many processes: one a core, two to four, or ``CAVREL_WORKERS``."""
+    text = os.environ.get("CAVREL_WORKERS", "")
+    if text.isascii() and text.isdigit() and 1 <= int(text) <= 64:
+        return int(text)
+    return min(max(len(os.sched_getaffinity(0)), 2), 4)
+
+
+def end_with_parent() -> None:
+    """Ask Linux to kill this process when the one that started it ends; elsewhere the master's own watch has to do."""
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
+
+
+class _Master(BaseApplication):  # type: ignore[misc]
+    """Holds the listening socket and keeps ``wanted()`` processes at work."""
+
+    def __init__(self, socket: int, url: str) -> None:
+        self.socket, self.url, self.many = socket, url, wanted()
+        super().__init__()
+
+    def load_config(self) -> None:
+        settings: dict[str, Any] = {
+            "bind": f"fd://{self.socket}",
+            "workers": self.many,
+            "worker_class": "gthread",
+            # More than may wait for the database, so that files and pages from memory still get through.
+            "threads": MOST_WAITING + 8,
+            # Open connections a process: browsers keep about six each, and four hundred tablets fit.
+            "worker_connections": 2000,
+            "keepalive": 30,
+            "timeout": 120,
+            "graceful_timeout": 8,
+            "forwarded_allow_ips": "",
+            "loglevel": "warning",
+            "control_socket_disable": True,
+            "post_fork": _began,
+        }
+        for name, value in settings.items():
+            self.cfg.set(name, value)
+
+    def load(self) -> Any:
+        """One process's application, with connections of its own."""
+        pool = open_pool(self.url, size=max(4, MOST_DATABASE // self.many))
+        # Reading the laws of the whole catalogue takes seconds; it is done beside the first requests, each of which needs one at most.
+        threading.Thread(target=catalogue.warm, daemon=True).start()
+        return create_app(pool)
+
+
+def _began(_arbiter: Any, _worker: Any) -> None:
+    end_with_parent()
+
+
+def main() -> None:
+    end_with_parent()
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C reaches the whole group; who started us says when to stop
+    catalogue.experiments()  # read once, shared by all that are forked
+    _Master(int(sys.argv[1]), os.environ["DATABASE_URL"]).run()
+
+
+if __name__ == "__main__":
+    main()
