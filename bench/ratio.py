@@ -4,17 +4,26 @@ import statistics
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Literal
 
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """Medians in seconds; ``limit``: the ratio ours/theirs that the goal allows."""
+    """``ours`` and ``theirs`` in SI units: medians in seconds, or bytes; ``limit``: the ratio that the goal allows; ``unit``: how it is
+    shown."""
 
     what: str
     ours: float
     theirs: float
     goal: str
     limit: float
+    unit: Literal["ms", "MB"] = "ms"
+
+    @property
+    def sizes(self) -> str:
+        """Both sides as the table shows them."""
+        factor = {"ms": 1e3, "MB": 1e-6}[self.unit]
+        return f"{factor * self.ours:8.2f} {self.unit}  {factor * self.theirs:8.2f} {self.unit}"
 
     @property
     def ratio(self) -> float:

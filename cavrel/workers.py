@@ -9,12 +9,13 @@ import os
 import signal
 import sys
 import threading
+from collections.abc import Callable
 from typing import Any
 
 from gunicorn.app.base import BaseApplication
 
 from cavrel import catalogue
-from cavrel.store.pool import MOST_WAITING, open_pool
+from cavrel.store.pool import MOST_WAITING, Pool, open_pool
 from cavrel.web import create_app
 
 _PR_SET_PDEATHSIG = 1
@@ -39,8 +40,8 @@ def end_with_parent() -> None:
 class _Master(BaseApplication):  # type: ignore[misc]
     """Holds the listening socket and keeps ``wanted()`` processes at work."""
 
-    def __init__(self, socket: int, url: str) -> None:
-        self.socket, self.url, self.many = socket, url, wanted()
+    def __init__(self, socket: int, url: str, make: Callable[[Pool], Any]) -> None:
+        self.socket, self.url, self.make, self.many = socket, url, make, wanted()
         super().__init__()
 
     def load_config(self) -> None:
@@ -68,19 +69,20 @@ class _Master(BaseApplication):  # type: ignore[misc]
         pool = open_pool(self.url, size=max(4, MOST_DATABASE // self.many))
         # Reading the laws of the whole catalogue takes seconds; it is done beside the first requests, each of which needs one at most.
         threading.Thread(target=catalogue.warm, daemon=True).start()
-        return create_app(pool)
+        return self.make(pool)
 
 
 def _began(_arbiter: Any, _worker: Any) -> None:
     end_with_parent()
 
 
-def main() -> None:
+def serve(socket: int, url: str, make: Callable[[Pool], Any] = create_app) -> None:
+    """Answer pages on a listening ``socket``, until told to stop. ``make``: the application over a pool, Cavrel's own."""
     end_with_parent()
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C reaches the whole group; who started us says when to stop
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # who started us says when to stop
     catalogue.experiments()  # read once, shared by all that are forked
-    _Master(int(sys.argv[1]), os.environ["DATABASE_URL"]).run()
+    _Master(socket, url, make).run()
 
 
 if __name__ == "__main__":
-    main()
+    serve(int(sys.argv[1]), os.environ["DATABASE_URL"])
