@@ -237,3 +237,26 @@ def test_focus_survives_what_is_drawn_anew(page: Page, new_run: Callable[..., in
     saved(page)
     page.wait_for_timeout(300)
     expect(page.locator('.stage[data-stage="2"]')).to_be_focused()
+
+
+def test_a_cell_drawn_anew_while_it_is_typed_in_is_kept_once(
+    page: Page, server: Server, new_run: Callable[..., int]
+) -> None:
+    """Another page's reading arrives in the middle of a word: what stands half typed is neither kept early nor twice."""
+    run = new_run("Drawn anew")
+    other = page.context.new_page()
+    other.goto(page.url)
+    other.wait_for_selector("html[data-ready=yes]")
+    cell(page, "swings.t.1.1").fill("31.1")
+    cell(other, "swings.t.2.1").fill("38.11")
+    other.keyboard.press("Enter")
+    saved(other)
+    page.evaluate("window.dispatchEvent(new Event('online'))")
+    expect(cell(page, "swings.t.2.1")).to_have_value("38.11")
+    expect(cell(page, "swings.t.1.1")).to_have_value("31.1")
+    cell(page, "swings.t.1.1").press("End")
+    page.keyboard.type("2")
+    page.keyboard.press("Enter")
+    saved(page)
+    kept = page.request.get(f"{server.address}/runs/{run}/logbook.json").json()["entries"]
+    assert [e["body"]["text"] for e in kept if e["slot"] == "swings.t.1.1"] == ["31.12"]

@@ -12,6 +12,10 @@ let failures = 0;
 let failing = ""; // what the server says of the newest failure
 let single = false; // after a batch that broke the server: one by one, to find which
 let timer = 0;
+let drawing = false;
+
+/** Whether a part of the page is being put in place: a cell that goes away then is not left by its user. */
+export const isDrawing = () => drawing;
 
 function uuid() {
   if (crypto.randomUUID) return crypto.randomUUID();
@@ -213,7 +217,9 @@ function apply(said) {
   const place = typed ? [active.selectionStart, active.selectionEnd, active.value, active.dataset.saved ?? active.defaultValue] : null;
   const before = titles();
   const changed = onlyChanged(said.html ?? "");
+  drawing = true;
   if (changed) window.htmx.swap(body, changed, { swapStyle: "none" });
+  drawing = false;
   if (path && !body.contains(active)) {
     const again = document.querySelector(path);
     again?.focus({ preventScroll: true });

@@ -1,5 +1,5 @@
 // The table: typing, moving, and keeping each reading the moment its cell is left.
-import { keep, kept } from "./keep.js";
+import { isDrawing, keep, kept } from "./keep.js";
 import { drafts, endDraft, ours } from "./shelved.js";
 
 let conventionChanged = false;
@@ -109,7 +109,9 @@ function fill(button) {
 }
 
 export function start() {
-  document.addEventListener("focusout", (event) => { if (event.target.matches?.("#tables input[data-slot]")) commit(event.target); });
+  document.addEventListener("focusout", (event) => {
+    if (event.target.matches?.("#tables input[data-slot]") && !isDrawing()) commit(event.target);
+  });
   document.addEventListener("focusin", (event) => { if (event.target.matches?.("#tables input[data-slot]")) event.target.select(); });
   document.addEventListener("keydown", (event) => {
     const input = event.target;
