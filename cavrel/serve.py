@@ -1,5 +1,6 @@
 """Serving: find or start the database, bring it up to date, listen, and stop cleanly."""
 
+import errno
 import logging
 import os
 import signal
@@ -19,6 +20,7 @@ from cavrel.store.pool import Pool, open_pool
 
 HOST = "127.0.0.1"
 PORT = 8090
+_LET_GO_WITHIN = 3.0
 
 
 class CannotServe(Exception):
@@ -74,7 +76,7 @@ def listen(port: int) -> socket.socket:
     found = socket.socket()
     found.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
-        found.bind((os.environ.get("CAVREL_HOST") or HOST, port))
+        _bound(found, os.environ.get("CAVREL_HOST") or HOST, port)
         found.listen(1024)
     except (OSError, OverflowError) as fault:
         found.close()
@@ -83,6 +85,19 @@ def listen(port: int) -> socket.socket:
             f"Stop it, or choose another: CAVREL_PORT={PORT + 1}"
         ) from fault
     return found
+
+
+def _bound(found: socket.socket, host: str, port: int) -> None:
+    """Bind, and wait a moment for a port in use: one that was just killed takes that long to let go of it. Raises OSError."""
+    end = time.monotonic() + _LET_GO_WITHIN
+    while True:
+        try:
+            found.bind((host, port))
+            return
+        except OSError as fault:
+            if fault.errno != errno.EADDRINUSE or time.monotonic() > end:
+                raise
+            time.sleep(0.1)
 
 
 def port_wanted() -> int:
