@@ -1,6 +1,7 @@
 """Opening a run: entries newer than those this process knows are folded in, and what follows from them is worked out once."""
 
 import hashlib
+from collections.abc import Sequence
 from dataclasses import replace
 
 from cavrel.core.logbook import EMPTY, Entry, in_force
@@ -45,9 +46,8 @@ class Loaded:
     def _last(self) -> int:
         return self.fresh[-1].id if self.fresh else self.known.last if self.known is not None else 0
 
-    def with_newer(self, connection: Connection, run: Run) -> "Loaded":
+    def with_newer(self, run: Run, newer: Sequence[Entry]) -> "Loaded":
         """The same with the entries appended since it was loaded; ``run``: its record, as they may have changed it."""
-        newer = entry_store.after(connection, run.id, self._last)
         made = Loaded.__new__(Loaded)
         made.run = replace(run, newest=max(run.newest, newer[-1].id if newer else 0))
         made.definition, made.known, made.fresh = self.definition, self.known, [*self.fresh, *newer]

@@ -15,7 +15,6 @@ from cavrel.store import entries as entry_store
 from cavrel.store import runs as run_store
 from cavrel.store.entries import CANNOT_KEEP, NewEntry
 from cavrel.store.pool import Connection, Pool, transaction
-from cavrel.store.runs import Run
 
 MOST = 500
 """Entries in one send; a page that was offline longer sends in turns."""
@@ -59,6 +58,7 @@ def save(pool: Pool, run_id: int, sent: Sequence[Any]) -> Saved | None:
 
 
 def _saved(connection: Connection, run_id: int, sent: Sequence[Any], *, one_by_one: bool) -> Saved | None:
+    entry_store.lock(connection, run_id)
     before = load(connection, run_id)
     if before is None:
         return None
@@ -67,20 +67,17 @@ def _saved(connection: Connection, run_id: int, sent: Sequence[Any], *, one_by_o
         stand, not_kept = entry_store.append_each(connection, run_id, new)
         refused |= {str(key): what for key, what in not_kept.items()}
     else:
-        stand = entry_store.append(connection, run_id, new)
+        stand = entry_store.append(connection, run_id, new, locked=True)
     return Saved(new=tuple(new), stand=tuple(stand), refused=refused, loaded=_with(connection, before, stand))
 
 
 def _with(connection: Connection, before: Loaded, stand: Sequence[Entry]) -> Loaded:
-    """The run as loaded, and the entries appended since: by us, and by who held the run's lock before us."""
-    run: Run | None = before.run
-    newest = max((entry.id for entry in stand), default=0)
-    if newest <= before.run.newest:
-        return before
-    if any(entry.slot.startswith("run:") for entry in stand):
-        run = run_store.get(connection, before.run.id)
-        assert run is not None
-    return before.with_newer(connection, run or before.run)
+    """The run as loaded, and the entries appended since, which are ours alone, for we hold the run's lock."""
+    run = before.run
+    newer = sorted((entry for entry in stand if entry.id > run.newest), key=lambda entry: entry.id)
+    if any(entry.slot.startswith("run:") for entry in newer):
+        run = run_store.get(connection, run.id) or run
+    return before.with_newer(run, newer)
 
 
 def _understood(before: Loaded, sent: Sequence[Any]) -> tuple[list[NewEntry], dict[str, str]]:

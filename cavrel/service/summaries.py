@@ -35,7 +35,7 @@ def keep(pool: Pool, opened: Opened, summarise: Summarise) -> None:
     try:
         body = summarise(opened)
         run = opened.run
-        with transaction(pool) as connection:
+        with transaction(pool) as connection, connection.pipeline():
             summary_store.put(
                 connection,
                 run=run.id,

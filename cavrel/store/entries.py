@@ -50,16 +50,23 @@ def after(connection: Connection, run: int, last: int) -> list[Entry]:
     return [Entry(**row) for row in rows]
 
 
-def append(connection: Connection, run: int, new: Sequence[NewEntry], imported: bool = False) -> list[Entry]:
+def lock(connection: Connection, run: int) -> None:
+    """One writer at a time for each run, until the transaction ends: the order of its entries is then the order of their commits."""
+    connection.execute("select id from run where id = %s for update", [run])
+
+
+def append(
+    connection: Connection, run: int, new: Sequence[NewEntry], imported: bool = False, locked: bool = False
+) -> list[Entry]:
     """Add entries to a run, in order; returns those that stand for them, whether made now or by an earlier send of the same key.
 
-    ``imported`` entries come from another database, which had them when they were made.
+    ``imported`` entries come from another database, which had them when they were made; ``locked``: the caller holds the run's `lock`.
 
     A reading over a different one is kept as a correction, with the text it replaces. An undo is worked out here, against
     what the slot holds now. The caller's transaction commits them together. Raises KeyInUse.
     """
-    # One writer at a time for each run: the order of its entries is then the order of their commits.
-    connection.execute("select id from run where id = %s for update", [run])
+    if not locked:
+        lock(connection, run)
     known, history = _known(connection, run, new)
     stand: list[Entry] = []
     making: list[tuple[NewEntry, str, dict[str, Any]]] = []

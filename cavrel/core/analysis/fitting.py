@@ -236,7 +236,7 @@ class _Fitting:
             # Error bars along x reach y through the slope there, which the solution itself decides.
             _, variance = self.own_of(self.residual_parts(theta))
             new = 1 / variance
-            if np.allclose(new, weights, rtol=1e-10, atol=0):
+            if (np.abs(new - weights) <= 1e-10 * np.abs(weights)).all():
                 break
             weights = new
             theta = self.again(curve, theta, weights)
@@ -295,6 +295,10 @@ class _Fitting:
             return self.shape.closed(self.x, self.y, weights)
         if self.shape.linear:
             return solver.nominal(curve, self.y, weights, np.zeros((1, self.count)))
+        near = self.shape.near(self.x, self.y, weights)
+        quick = solver.newton(curve, self.y, weights, near) if near is not None and np.isfinite(near).all() else None
+        if quick is not None:
+            return quick
         found = self.shape.starts(self.x, self.y, weights)
         if not len(found):
             raise NoFit("a power law needs every x above zero")

@@ -76,6 +76,10 @@ class Model(ABC):
         """Starting values ``(k, p)``, the most promising first, from points ``(n,)`` with weights ``w``; none where the data allow none."""
         return np.zeros((0, len(self.names)))
 
+    def near(self, x: Array, y: Array, w: Array) -> Array | None:
+        """One start ``(p,)`` so good that a few steps from it mostly settle; None where the data, or the model, give none."""
+        return None
+
     def tidy(self, theta: Array) -> Array:
         """The same curve with its parameters in their usual ranges, ``(p,)``."""
         return theta
@@ -262,6 +266,16 @@ class Power(_Curved):
         x = self.local(x)
         power = x ** theta[:, 1:2]
         return np.stack([power, theta[:, :1] * power * np.log(x)], axis=2)
+
+    def near(self, x: Array, y: Array, w: Array) -> Array | None:
+        if not (x > 0).all() or not (y > 0).all():
+            return None
+        logs, heights = np.log(self.local(x)), np.log(y)
+        share = w * y * y  # what a logarithm is known to
+        share = share / share.sum()
+        along, up = logs - share @ logs, heights - share @ heights
+        slope = (share * along) @ up / ((share * along) @ along)
+        return np.array([np.exp(share @ heights - slope * (share @ logs)), slope])
 
     def starts(self, x: Array, y: Array, w: Array) -> Array:
         if not (x > 0).all():

@@ -44,6 +44,10 @@ def nominal(curve: Curve, y: Array, w: Array, starts: Array, near: bool = False)
     if curve.linear:
         design = curve.jacobian(starts[:1])[0] * root[:, None]
         return _least(design, y * root)
+    if near:
+        found = newton(curve, y, w, starts[0])
+        if found is not None:
+            return found
     if len(starts) > 1 or near:
         # Good starts settle together in a few steps; only when the best of them does not is each sent the long way.
         ends, settled = batch(curve, np.repeat(y[None, :], len(starts), axis=0), w, starts, rounds=25)
@@ -84,6 +88,34 @@ def nominal(curve: Curve, y: Array, w: Array, starts: Array, near: bool = False)
                 "the search for the best curve does not settle; more points, or points over a wider range, may help"
             )
     return np.asarray(theta[0])
+
+
+def newton(curve: Curve, y: Array, w: Array, start: Array, rounds: int = 12) -> Array | None:
+    """Gauss-Newton steps from one good ``start`` ``(p,)``: the solution ``(p,)``, or None where they do not settle in a few, each better
+    than the last."""
+    root = np.sqrt(w)
+    theta, target = start[None, :], y * root
+    unfelt = _UNFELT * float(np.linalg.norm(target))
+    left = (y - curve.predict(theta)[0]) * root
+    squares = float(left @ left)
+    for _ in range(rounds):
+        design = curve.jacobian(theta)[0] * root[:, None]
+        size = np.sqrt((design * design).sum(axis=0))
+        if not (size > 0).all() or not np.isfinite(size).all():
+            return None
+        step, _, rank, _ = np.linalg.lstsq(design / size, left, rcond=1e-13)
+        if rank < len(start):
+            return None
+        moved = theta + step / size
+        new = (y - curve.predict(moved)[0]) * root
+        new_squares = float(new @ new)
+        if not new_squares <= squares * (1 + 1e-9) + (1e-3 * unfelt) ** 2:
+            return None
+        settled = (np.abs(step) <= np.maximum(_SETTLED * np.abs(moved[0]) * size, unfelt)).all()
+        theta, left, squares = moved, new, new_squares
+        if settled:
+            return np.asarray(theta[0])
+    return None
 
 
 def _stationary(curve: Curve, theta: Array, y: Array, w: Array) -> bool:
