@@ -137,7 +137,7 @@ def straightened(opened: Opened, fit: FitAnalysis) -> Straightened:
         # As the graph itself does for counted rows.
         scale = fit_scale(first, last if x_axis.symbol != "row" else last + 0.5, 0.0, 1.0, 6)
         low = scale.low
-        if opened.definition.fits[fit.name].model == "power":
+        if fit.shape is not None and fit.shape.positive:
             low = max(low, 0.8 * float(finite.min()))  # a power law with a negative exponent has no value at nought
         grid = np.linspace(low, scale.high, 60)
         step = opened.program.fits[fit.name]

@@ -5,8 +5,7 @@ propagation through a least-squares fit, exact where the curve is linear in its 
 """
 
 import math
-from dataclasses import dataclass, replace
-from typing import Any
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,99 +14,21 @@ from scipy import optimize
 from cavrel.core.analysis import uncertainty
 from cavrel.core.analysis.fitted import Bound, FitAnalysis, Parameter
 from cavrel.core.analysis.lanes import Pushes
+from cavrel.core.analysis.points import curve_of
+from cavrel.core.analysis.solving import Solved, Solving
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.definition.steps import FitStep
-from cavrel.core.fit import solver, york
+from cavrel.core.fit import solver
 from cavrel.core.fit.diagnostics import Diagnostics, chance_of, diagnose
-from cavrel.core.fit.models import Damped, Line, Model, Proportional, Straight, Tangent
-from cavrel.core.fit.solver import Curve, NoFit
-from cavrel.core.formula.evaluate import Compiled, Environment
-from cavrel.core.words import counted
+from cavrel.core.fit.models import Damped, Line, Model
+from cavrel.core.fit.solver import NoFit
 
 Array = NDArray[np.float64]
 
-X_MATTERS = 0.01
-"""Error bars along x count when they add more than this share to the variance of any residual."""
-_REWEIGHTINGS = 15
-_SCORINGS = 60
-_PROPORTIONAL = 0.05
-"""A count acts in proportion where what half its up and down leave over is under this share of their difference."""
+
 BEYOND_CHANCE = 0.05
 """The scatter is believed over the error bars where chance alone would make it this large less often than this. The larger of the two taken
 always would call every uncertainty too large on average, for the scatter of a few points is itself mostly noise."""
-
-
-def curve_of(step: FitStep, shape: Model | None, bound: Bound, use: NDArray[np.intp]) -> Curve:
-    """A fit's curve over the rows ``use`` of every entry of ``bound``."""
-    if shape is not None:
-        x = bound.x[:, use]
-        return Curve(lambda theta: shape.predict(theta, x), lambda theta: shape.jacobian(theta, x), shape.linear)
-    assert step.curve is not None
-    compiled, names = step.curve, [f"{step.name}.{p}" for p in step.free]
-    rows = bound.y.shape[1]
-
-    starts = np.abs(np.array(list(step.free.values())))
-
-    def run(formula: Compiled, theta: Array) -> Array:
-        values = dict(bound.environment.values)
-        values.update({name: theta[:, i : i + 1] for i, name in enumerate(names)})
-        found = formula(Environment(values, bound.environment.keep, bound.environment.spread))
-        return np.broadcast_to(found, (found.shape[0], rows))[:, use]
-
-    def predict(theta: Array) -> Array:
-        return run(compiled, theta)
-
-    def jacobian(theta: Array) -> Array:
-        columns = []
-        for i, slope in enumerate(step.slopes):
-            if slope is not None:
-                columns.append(run(slope, theta))
-                continue
-            # Central differences, with the step that balances rounding against curvature, on the parameter's own scale.
-            up, down = theta.copy(), theta.copy()
-            h = 6e-6 * np.maximum(np.abs(theta[:, i]), 1e-3 * (starts[i] or 1.0))
-            up[:, i] += h
-            down[:, i] -= h
-            columns.append((predict(up) - predict(down)) / (up[:, i] - down[:, i])[:, None])
-        most = max(len(column) for column in columns)
-        return np.stack([np.broadcast_to(column, (most, column.shape[1])) for column in columns], axis=2)
-
-    return Curve(predict, jacobian, False)
-
-
-@dataclass(frozen=True, slots=True)
-class _Solved:
-    """The nominal solution: derivatives ``jacobian`` ``(n, p)`` where the parameters' response is taken."""
-
-    theta: Array
-    weights: Array
-    known: bool
-    jacobian: Array
-    errors: york.Errors | None = None
-    counted: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class _Counts:
-    """Ordinates that rest on counts: ``count`` ``(n,)`` each row's mean count, ``part`` ``(n,)`` what counting contributes to y, ``u`` ``(n,)``
-    the count's own standard uncertainty, ``rest`` ``(n,)`` variance of y by the rows' other components."""
-
-    count: Array
-    part: Array
-    u: Array
-    rest: Array
-
-    def variance(self, residuals: Array) -> Array:
-        """Variance of each y where the curve, which lies ``residuals`` below the points, foretells the counts."""
-        by_count = self.part / self.u
-        expected = np.maximum(self.count - residuals / by_count, _LEAST_EXPECTED)
-        # How many intervals were averaged: u² is the mean over their number, or its square's inverse where nothing was counted.
-        times = np.where(self.count > 0, self.count / self.u**2, 1 / self.u)
-        return np.asarray(self.rest + by_count**2 * expected / times)
-
-
-_LEAST_EXPECTED = 0.05
-"""Counts that a curve foretells for an interval never fall below this: a weight must stay finite."""
 
 
 def fit(
@@ -121,38 +42,8 @@ def fit(
     return _Fitting(step, bound, pushes, rules, span, x0).run()
 
 
-class _Fitting:
+class _Fitting(Solving):
     """Carries one fit from its batch to its parameters."""
-
-    def __init__(self, step: FitStep, bound: Bound, pushes: Pushes, rules: HouseRules, span: slice, x0: float) -> None:
-        self.step, self.pushes, self.rules, self.span = step, pushes, rules, span
-        self.use = np.flatnonzero(np.isfinite(bound.x[0]) & np.isfinite(bound.y[0]) & bound.keep)
-        self.forced = isinstance(step.shape, Line) and step.origin and rules.origin == "forced"
-        self.shape: Model | None = Proportional() if self.forced else step.shape
-        if step.model == "tangent":
-            self.shape = Tangent(x0)
-            near = np.argsort(np.abs(bound.x[0, self.use] - x0), kind="stable")
-            self.use = np.sort(self.use[near[: step.points or max(5, -(-len(self.use) // 3))]])
-        self.count = len(self.shape.names) if self.shape is not None else len(step.free)
-        self.wide = pushes.is_wide(bound.x) or pushes.is_wide(bound.y) or self.reads_wide(bound)
-        whole = pushes.batch if self.wide else pushes.narrow
-        x, y = (pushes.widen(v) if self.wide else v for v in (bound.x, bound.y))
-        rows = bound.y.shape[1]
-        self.bound = Bound(
-            np.broadcast_to(x, (whole, rows)), np.broadcast_to(y, (whole, rows)), bound.environment, bound.keep
-        )
-        self.x_parts, self.y_parts = pushes.contributions(self.bound.x), pushes.contributions(self.bound.y)
-        self.x, self.y = bound.x[0, self.use], bound.y[0, self.use]
-        if self.shape is not None:
-            self.shape = self.shape.about(self.x)
-
-    def reads_wide(self, bound: Bound) -> bool:
-        """Whether the curve of a formula rests on values that have an entry for each component."""
-        if self.step.curve is None or not len(self.use):
-            return False
-        with np.errstate(all="ignore"):
-            start = np.array(list(self.step.free.values()))[None, :]
-            return self.pushes.is_wide(curve_of(self.step, None, bound, self.use).predict(start))
 
     def run(self) -> tuple[FitAnalysis, Array, Array]:
         reason = self.impossible()
@@ -165,227 +56,7 @@ class _Fitting:
         nothing = np.full((1, len(self.step.parameters)), np.nan)
         return self.unmade(reason), nothing, nothing
 
-    def impossible(self) -> str:
-        """Why no curve can be drawn; empty if it can."""
-        n, model = len(self.use), self.step.model
-        if not self.summable():
-            return "the readings are too large to be fitted"
-        words = {"proportional": "line", "power": "power law", "damped": "damped oscillation", "formula": "curve"}
-        kind = words.get(model, model)
-        if n < self.count:
-            article = "an" if kind[0] in "aeiou" else "a"
-            there = f"there {'is' if n == 1 else 'are'} {n}" if n else "there is none"
-            return f"{article} {kind} needs {counted(self.count, 'complete row')}; {there}"
-        if model == "mean" or model == "formula":
-            return ""
-        if self.count == 1:
-            return "" if (self.x != 0).any() else "all points stand at x = 0"
-        if np.ptp(self.x) <= 1e-12 * max(float(np.abs(self.x).max()), 1e-300):
-            return f"all points stand at the same x; a {kind} needs at least two different settings"
-        return ""
-
-    def unmade(self, reason: str) -> FitAnalysis:
-        nothing = np.full(self.pushes.count, np.nan)
-        parameters = {p: Parameter(math.nan, math.nan, unit, nothing) for p, unit in self.step.parameters.items()}
-        size = len(parameters)
-        return FitAnalysis(
-            **self.read(),
-            reason=reason,
-            parameters=parameters,
-            covariance=np.full((size, size), np.nan),
-            theta=np.full(size, np.nan),
-            parts=np.zeros((self.pushes.count, size)),
-            weights=np.zeros(len(self.use)),
-            scatter=np.zeros(len(self.use)),
-            gain=np.zeros((size, len(self.use))),
-        )
-
-    def read(self) -> dict[str, Any]:
-        """What was read, as a fit's record holds it."""
-        return {
-            "name": self.step.name,
-            "x": self.bound.x[0],
-            "y": self.bound.y[0],
-            "u_x": uncertainty.combined(self.x_parts),
-            "u_y": uncertainty.combined(self.y_parts),
-            "rows": self.use,
-        }
-
-    # --- the nominal solution ----------------------------------------------------------------------------------------
-
-    def solve(self) -> _Solved:
-        curve = curve_of(self.step, self.shape, self.bound.nominal(), self.use)
-        alike = np.ones(len(self.use))
-        theta = self.first(curve, alike)
-        if self.rules.weights == "equal" or self.step.plain:
-            return self.solved(curve, theta, alike, False)
-        own, own_variance = self.own_of(self.residual_parts(theta))
-        y_variance = (self.y_parts[own][:, self.use] ** 2).sum(axis=0)
-        if not (own_variance > 0).all():
-            return self.solved(curve, theta, alike, False)
-        counts = self.counts(own, own_variance)
-        if counts is not None:
-            return self.by_counts(curve, theta, counts)
-        if not self.x_matters(own_variance, y_variance):
-            weights = 1 / y_variance
-            return self.solved(curve, self.again(curve, theta, weights), weights, True)
-        if isinstance(self.shape, Straight):
-            return self.york(theta, own)
-        weights = alike
-        for _ in range(_REWEIGHTINGS):
-            # Error bars along x reach y through the slope there, which the solution itself decides.
-            _, variance = self.own_of(self.residual_parts(theta))
-            new = 1 / variance
-            if (np.abs(new - weights) <= 1e-10 * np.abs(weights)).all():
-                break
-            weights = new
-            theta = self.again(curve, theta, weights)
-        return self.solved(curve, theta, weights, True)
-
-    def counts(self, own: NDArray[np.bool_], own_variance: Array) -> _Counts | None:
-        """What counting contributes to the ordinates; None unless each row's y follows one count in proportion, the abscissae none."""
-        if self.wide:
-            return None
-        part, count, u = (np.full(self.bound.y.shape[1], np.nan) for _ in range(3))
-        for index, lane in enumerate(self.pushes.lanes):
-            block = self.pushes.blocks[lane.block]
-            if block.counts is None or lane.rows is None or not own[index] or lane.rows.max() >= len(part):
-                continue
-            if (self.x_parts[index] != 0).any():
-                return None
-            moved, at = self.y_parts[index], lane.rows
-            if not (moved != 0).any():
-                continue
-            if not np.isnan(part[at]).all():
-                return None
-            of_lane = lane.components - self.pushes.starts[lane.block]
-            part[at], count[at], u[at] = moved[at], block.counts[of_lane], block.u[of_lane]
-            up, down = (self.bound.y[1 + index + k] - self.bound.y[0] for k in (0, len(self.pushes.lanes)))
-            if (np.abs(up + down)[at] > _PROPORTIONAL * np.abs(up - down)[at]).any():
-                return None
-        part, count, u = part[self.use], count[self.use], u[self.use]
-        if not (np.abs(part) > 0).all():
-            return None
-        return _Counts(count, part, u, np.maximum(own_variance - part**2, 0.0))
-
-    def by_counts(self, curve: Curve, theta: Array, counts: _Counts) -> _Solved:
-        """The likeliest curve for counts: least squares whose weights are those that the curve foretells, taken until both settle, which is
-        Fisher's scoring of Poisson's likelihood (McCullagh and Nelder 1989, Generalized Linear Models, 2.5)."""
-        weights = np.ones(len(self.use))
-        for _ in range(_SCORINGS):
-            new = 1 / counts.variance(self.y - curve.predict(theta[None, :])[0])
-            settled = np.allclose(new, weights, rtol=1e-9, atol=0)
-            weights = new
-            theta = self.again(curve, theta, weights)
-            if settled:
-                break
-        return replace(self.solved(curve, theta, weights, True), counted=True)
-
-    def first(self, curve: Curve, weights: Array) -> Array:
-        """The best curve with all points alike."""
-        if self.shape is None:
-            base = np.array(list(self.step.free.values()))
-            try:
-                theta = solver.nominal(curve, self.y, weights, base[None, :])
-                solver.response(curve.jacobian(theta[None, :])[0], weights)
-                return theta
-            except NoFit:
-                return self.farther(curve, weights, base)
-        if isinstance(self.shape, Straight):
-            return self.shape.closed(self.x, self.y, weights)
-        if self.shape.linear:
-            return solver.nominal(curve, self.y, weights, np.zeros((1, self.count)))
-        near = self.shape.near(self.x, self.y, weights)
-        quick = solver.newton(curve, self.y, weights, near) if near is not None and np.isfinite(near).all() else None
-        if quick is not None:
-            return quick
-        found = self.shape.starts(self.x, self.y, weights)
-        if not len(found):
-            raise NoFit("a power law needs every x above zero")
-        return solver.nominal(curve, self.y, weights, found)
-
-    def farther(self, curve: Curve, weights: Array, base: Array) -> Array:
-        """The definition's starting values led nowhere: all of them moved together, and each on its own, by up to a hundredfold."""
-        factors = (0.01, 0.1, 0.3, 3.0, 10.0, 100.0)
-        moved = [base * factor for factor in factors]
-        for i in range(len(base)):
-            for factor in factors:
-                start = base.copy()
-                start[i] *= factor
-                moved.append(start)
-        best, cost, reason = None, math.inf, ""
-        for start in moved:
-            try:
-                theta = solver.nominal(curve, self.y, weights, start[None, :])
-                solver.response(curve.jacobian(theta[None, :])[0], weights)
-            except NoFit as fault:
-                reason = str(fault)
-                continue
-            squares = float((weights * (self.y - curve.predict(theta[None, :])[0]) ** 2).sum())
-            if squares < cost:
-                best, cost = theta, squares
-        if best is None:
-            raise NoFit(reason)
-        return best
-
-    def again(self, curve: Curve, theta: Array, weights: Array) -> Array:
-        if isinstance(self.shape, Straight):
-            return self.shape.closed(self.x, self.y, weights)
-        return solver.nominal(curve, self.y, weights, theta[None, :], near=True)
-
-    def solved(self, curve: Curve, theta: Array, weights: Array, known: bool) -> _Solved:
-        if self.shape is not None:
-            theta = self.shape.tidy(theta)
-        return _Solved(theta, weights, known, curve.jacobian(theta[None, :])[0])
-
-    def york(self, theta: Array, own: NDArray[np.bool_]) -> _Solved:
-        x_parts, y_parts = self.x_parts[own][:, self.use], self.y_parts[own][:, self.use]
-        errors = york.Errors((x_parts**2).sum(axis=0), (y_parts**2).sum(axis=0), (x_parts * y_parts).sum(axis=0))
-        through = self.count == 1
-        assert self.shape is not None
-        x = self.shape.local(self.x)
-        slope, intercept, adjusted = york.solve(x, self.y, errors, float(theta[0]), through)
-        if not math.isfinite(slope):
-            raise NoFit(
-                "no straight line with error bars on both axes settles; set the house rule for abscissae to ignore"
-            )
-        columns = [adjusted] if through else [adjusted, np.ones(len(self.use))]
-        best = np.array([slope] if through else [slope, intercept])
-        return _Solved(best, 1 / errors.of_residual(slope), True, np.stack(columns, axis=1), errors)
-
-    def residual_parts(self, theta: Array) -> Array:
-        """Contributions to every point's residual about the curve ``theta``, ``(L, n)`` or ``(K, n)``."""
-        return self.pushes.contributions(self.left_over(theta))
-
-    def left_over(self, theta: Array) -> Array:
-        """Residuals over the batch, ``(batch, n)``."""
-        curve = curve_of(self.step, self.shape, self.bound, self.use)
-        return np.asarray(self.bound.y[:, self.use] - self.fitting_in(curve.predict(theta[None, :])))
-
-    def fitting_in(self, values: Array) -> Array:
-        """Values of a curve as a batch that fits the points'."""
-        return self.pushes.widen(values) if self.wide else values
-
-    def own_of(self, parts: Array) -> tuple[NDArray[np.bool_], Array]:
-        """Which contributions are a row's own: of components that move that row and no other; and the variance of each residual by them."""
-        own = self.pushes.own(parts)
-        return own, (parts[own] ** 2).sum(axis=0)
-
-    def summable(self) -> bool:
-        """Whether sums of squares over the points stay numbers."""
-        largest = max(float(np.abs(self.x).max(initial=0.0)), float(np.abs(self.y).max(initial=0.0)))
-        return largest < 1e140
-
-    def x_matters(self, own_variance: Array, y_variance: Array) -> bool:
-        if self.rules.abscissae == "ignore":
-            return not (y_variance > 0).all()
-        if self.rules.abscissae == "york":
-            return True
-        return bool((np.abs(own_variance - y_variance) > X_MATTERS * y_variance).any())
-
-    # --- from the solution to parameters and their contributions -----------------------------------------------------
-
-    def made(self, solved: _Solved, told: tuple[str, Diagnostics] | None = None) -> tuple[FitAnalysis, Array, Array]:
+    def made(self, solved: Solved, told: tuple[str, Diagnostics] | None = None) -> tuple[FitAnalysis, Array, Array]:
         """Parameters with all their contributions. ``told``: who speaks for the rows' uncertainty, with the diagnostics that said so."""
         theta, count = solved.theta, self.pushes.count
         gain, basis = solver.response(solved.jacobian, solved.weights)
@@ -427,7 +98,7 @@ class _Fitting:
             over_batch[places[0]], over_batch[places[0] + count] = theta + half, theta - half
         return self.described(solved, over_batch, diagnostics, source, sizes, gain)
 
-    def followed(self, solved: _Solved, gain: Array, left: Array) -> Array:
+    def followed(self, solved: Solved, gain: Array, left: Array) -> Array:
         """The parameters over the wide batch, ``(2K+1, p)``, as they follow the residuals ``left`` ``(batch, n)``."""
         theta, pushes = solved.theta, self.pushes
         designs = None
@@ -481,7 +152,7 @@ class _Fitting:
             for start in (1, 1 + pushes.count):
                 over_batch[start + components] = theta + (over_batch[start + components] - theta) * size[:, None]
 
-    def diagnose(self, solved: _Solved, basis: Array, behind: float) -> Diagnostics:
+    def diagnose(self, solved: Solved, basis: Array, behind: float) -> Diagnostics:
         curve = curve_of(self.step, self.shape, self.bound.nominal(), self.use)
         power = 2 if self.shape is None else self.shape.polynomial + 1
         fitted = curve.predict(solved.theta[None, :])[0]
@@ -540,7 +211,7 @@ class _Fitting:
         return np.asarray((found[1] - found[0]) / 2)
 
     def described(
-        self, solved: _Solved, over_batch: Array, diagnostics: Diagnostics, source: str, sizes: Array, gain: Array
+        self, solved: Solved, over_batch: Array, diagnostics: Diagnostics, source: str, sizes: Array, gain: Array
     ) -> tuple[FitAnalysis, Array, Array]:
         theta = solved.theta
         shape: Model | None = self.shape

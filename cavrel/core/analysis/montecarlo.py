@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from cavrel.core.analysis.binding import bind
 from cavrel.core.analysis.components import Block
 from cavrel.core.analysis.fitted import Bound, FitAnalysis
-from cavrel.core.analysis.fitting import curve_of
+from cavrel.core.analysis.points import curve_of
 from cavrel.core.analysis.records import Analysis
 from cavrel.core.definition.steps import Derived, FitStep, ResultStep
 from cavrel.core.fit import solver, york

@@ -2,9 +2,24 @@
 
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import AfterValidator, Field, WithJsonSchema, model_validator
 
 from cavrel.core.definition.parts import Amount, Formula, Key, Model, UnitText
+from cavrel.core.fit.models import MODELS
+
+OF_FORMULAS = ("tangent", "formula")
+"""Models that are made of a definition's own formulas."""
+
+
+def _known_model(name: str) -> str:
+    if name not in MODELS and name not in OF_FORMULAS:
+        raise ValueError(f"is no model; it is one of {', '.join([*MODELS, *OF_FORMULAS])}")
+    return name
+
+
+ModelName = Annotated[
+    str, AfterValidator(_known_model), WithJsonSchema({"enum": [*MODELS, *OF_FORMULAS], "type": "string"})
+]
 
 Shape = Literal["no relation", "proportional", "linear", "inverse", "square", "square root"]
 """What a bench may foresee of a graph before it measures."""
@@ -25,9 +40,7 @@ class Fit(Model):
     y: Formula
     x_label: Annotated[str, Field(max_length=80)] = ""
     y_label: Annotated[str, Field(max_length=80)] = ""
-    model: Literal[
-        "line", "proportional", "mean", "parabola", "power", "exponential", "rise", "damped", "tangent", "formula"
-    ]
+    model: ModelName
     origin: bool = False
     offset: bool = True
     formula: Formula | None = None
@@ -39,7 +52,7 @@ class Fit(Model):
 
     @model_validator(mode="after")
     def _what_its_model_needs(self) -> "Fit":
-        if self.x is None and self.model != "mean":
+        if self.x is None and (self.model not in MODELS or MODELS[self.model].needs_x):
             raise ValueError("every fit but a mean has an x")
         if (self.model == "formula") != (self.formula is not None) or (self.model == "formula") != bool(self.free):
             raise ValueError("a fit of model 'formula', and no other, has a formula and free parameters")

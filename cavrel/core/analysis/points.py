@@ -1,0 +1,141 @@
+"""The points of one fit: its curve bound to the batch, the rows it uses, and whether a curve can be drawn through them."""
+
+import math
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cavrel.core.analysis import uncertainty
+from cavrel.core.analysis.fitted import Bound, FitAnalysis, Parameter
+from cavrel.core.analysis.lanes import Pushes
+from cavrel.core.definition.rules import HouseRules
+from cavrel.core.definition.steps import FitStep
+from cavrel.core.fit.models import Line, Model, Proportional, Tangent
+from cavrel.core.fit.solver import Curve
+from cavrel.core.formula.evaluate import Compiled, Environment
+from cavrel.core.words import counted
+
+Array = NDArray[np.float64]
+
+
+def curve_of(step: FitStep, shape: Model | None, bound: Bound, use: NDArray[np.intp]) -> Curve:
+    """A fit's curve over the rows ``use`` of every entry of ``bound``."""
+    if shape is not None:
+        x = bound.x[:, use]
+        return Curve(lambda theta: shape.predict(theta, x), lambda theta: shape.jacobian(theta, x), shape.linear)
+    assert step.curve is not None
+    compiled, names = step.curve, [f"{step.name}.{p}" for p in step.free]
+    rows = bound.y.shape[1]
+
+    starts = np.abs(np.array(list(step.free.values())))
+
+    def run(formula: Compiled, theta: Array) -> Array:
+        values = dict(bound.environment.values)
+        values.update({name: theta[:, i : i + 1] for i, name in enumerate(names)})
+        found = formula(Environment(values, bound.environment.keep, bound.environment.spread))
+        return np.broadcast_to(found, (found.shape[0], rows))[:, use]
+
+    def predict(theta: Array) -> Array:
+        return run(compiled, theta)
+
+    def jacobian(theta: Array) -> Array:
+        columns = []
+        for i, slope in enumerate(step.slopes):
+            if slope is not None:
+                columns.append(run(slope, theta))
+                continue
+            # Central differences, with the step that balances rounding against curvature, on the parameter's own scale.
+            up, down = theta.copy(), theta.copy()
+            h = 6e-6 * np.maximum(np.abs(theta[:, i]), 1e-3 * (starts[i] or 1.0))
+            up[:, i] += h
+            down[:, i] -= h
+            columns.append((predict(up) - predict(down)) / (up[:, i] - down[:, i])[:, None])
+        most = max(len(column) for column in columns)
+        return np.stack([np.broadcast_to(column, (most, column.shape[1])) for column in columns], axis=2)
+
+    return Curve(predict, jacobian, False)
+
+
+class Points:
+    """A fit's points over the batch."""
+
+    def __init__(self, step: FitStep, bound: Bound, pushes: Pushes, rules: HouseRules, span: slice, x0: float) -> None:
+        self.step, self.pushes, self.rules, self.span = step, pushes, rules, span
+        self.use = np.flatnonzero(np.isfinite(bound.x[0]) & np.isfinite(bound.y[0]) & bound.keep)
+        self.forced = isinstance(step.shape, Line) and step.origin and rules.origin == "forced"
+        self.shape: Model | None = Proportional() if self.forced else step.shape
+        if step.model == "tangent":
+            self.shape = Tangent(x0)
+            near = np.argsort(np.abs(bound.x[0, self.use] - x0), kind="stable")
+            self.use = np.sort(self.use[near[: step.points or max(5, -(-len(self.use) // 3))]])
+        self.count = len(self.shape.names) if self.shape is not None else len(step.free)
+        self.wide = pushes.is_wide(bound.x) or pushes.is_wide(bound.y) or self.reads_wide(bound)
+        whole = pushes.batch if self.wide else pushes.narrow
+        x, y = (pushes.widen(v) if self.wide else v for v in (bound.x, bound.y))
+        rows = bound.y.shape[1]
+        self.bound = Bound(
+            np.broadcast_to(x, (whole, rows)), np.broadcast_to(y, (whole, rows)), bound.environment, bound.keep
+        )
+        self.x_parts, self.y_parts = pushes.contributions(self.bound.x), pushes.contributions(self.bound.y)
+        self.x, self.y = bound.x[0, self.use], bound.y[0, self.use]
+        if self.shape is not None:
+            self.shape = self.shape.about(self.x)
+
+    def reads_wide(self, bound: Bound) -> bool:
+        """Whether the curve of a formula rests on values that have an entry for each component."""
+        if self.step.curve is None or not len(self.use):
+            return False
+        with np.errstate(all="ignore"):
+            start = np.array(list(self.step.free.values()))[None, :]
+            return self.pushes.is_wide(curve_of(self.step, None, bound, self.use).predict(start))
+
+    def impossible(self) -> str:
+        """Why no curve can be drawn; empty if it can."""
+        n = len(self.use)
+        if not self.summable():
+            return "the readings are too large to be fitted"
+        kind = self.shape.title if self.shape is not None else "curve"
+        if n < self.count:
+            article = "an" if kind[0] in "aeiou" else "a"
+            there = f"there {'is' if n == 1 else 'are'} {n}" if n else "there is none"
+            return f"{article} {kind} needs {counted(self.count, 'complete row')}; {there}"
+        if self.shape is None or not self.shape.needs_x:
+            return ""
+        if self.count == 1:
+            return "" if (self.x != 0).any() else "all points stand at x = 0"
+        if np.ptp(self.x) <= 1e-12 * max(float(np.abs(self.x).max()), 1e-300):
+            return f"all points stand at the same x; a {kind} needs at least two different settings"
+        return ""
+
+    def summable(self) -> bool:
+        """Whether sums of squares over the points stay numbers."""
+        largest = max(float(np.abs(self.x).max(initial=0.0)), float(np.abs(self.y).max(initial=0.0)))
+        return largest < 1e140
+
+    def unmade(self, reason: str) -> FitAnalysis:
+        nothing = np.full(self.pushes.count, np.nan)
+        parameters = {p: Parameter(math.nan, math.nan, unit, nothing) for p, unit in self.step.parameters.items()}
+        size = len(parameters)
+        return FitAnalysis(
+            **self.read(),
+            reason=reason,
+            parameters=parameters,
+            covariance=np.full((size, size), np.nan),
+            theta=np.full(size, np.nan),
+            parts=np.zeros((self.pushes.count, size)),
+            weights=np.zeros(len(self.use)),
+            scatter=np.zeros(len(self.use)),
+            gain=np.zeros((size, len(self.use))),
+        )
+
+    def read(self) -> dict[str, Any]:
+        """What was read, as a fit's record holds it."""
+        return {
+            "name": self.step.name,
+            "x": self.bound.x[0],
+            "y": self.bound.y[0],
+            "u_x": uncertainty.combined(self.x_parts),
+            "u_y": uncertainty.combined(self.y_parts),
+            "rows": self.use,
+        }

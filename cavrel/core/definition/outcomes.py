@@ -1,0 +1,134 @@
+"""Compiling what comes out: results, predictions, checks, pictures and suggestions."""
+
+from cavrel.core.definition.curves import Fits
+from cavrel.core.definition.steps import (
+    CheckStep,
+    FitStep,
+    PictureStep,
+    PredictStep,
+    ResultStep,
+)
+from cavrel.core.errors import DefinitionError
+from cavrel.core.formula.dimension import Kind
+from cavrel.core.formula.evaluate import Compiled
+from cavrel.core.formula.nodes import Name
+from cavrel.core.quantity import units
+from cavrel.core.quantity.units import Dimension, Unit
+
+
+class Outcomes(Fits):
+    """Everything that rests on readings and fits."""
+
+    def prediction(self, name: str) -> None:
+        body, place = self.definition.predict[name], f"predict.{name}"
+        if body.fit not in self.definition.fits:
+            raise DefinitionError(f"{place}.fit", f"unknown fit '{body.fit}'")
+        self.uses.setdefault(name, set()).add(body.fit)
+        self.need(body.fit, None, f"fits.{body.fit}")
+        step = next(s for s in self.steps if isinstance(s, FitStep) and s.name == body.fit)
+        if step.shape is None or step.x is None:
+            raise DefinitionError(
+                f"{place}.fit", f"nothing can be read from a fit of model '{step.model}' at another x"
+            )
+        kind, at = self.formula(body.at, None, f"{place}.at", step.x_unit.dimension)[1:]
+        if kind.series:
+            raise DefinitionError(f"{place}.at", "a prediction is for one x")
+        unit = self.unit(body.unit if body.unit is not None else step.y_unit.text, place)
+        if unit.dimension != step.y_unit.dimension:
+            raise DefinitionError(
+                f"{place}.unit", f"the fit gives {step.y_unit.text or 'plain numbers'}, not {unit.text}"
+            )
+        self.kinds[name] = Kind(unit.dimension)
+        self.steps.append(PredictStep(name, body.fit, unit, at))
+
+    def result(self, name: str) -> None:
+        body, place = self.definition.results[name], f"results.{name}"
+        wanted = self.unit(body.unit, place).dimension if body.unit is not None else None
+        if body.combine:
+            dimension, run = self._combined(body.combine, wanted, place), None
+            kind = Kind(dimension)
+        else:
+            assert body.formula is not None
+            _, kind, run = self.formula(body.formula, None, f"{place}.formula", wanted)
+            if kind.series:
+                raise DefinitionError(
+                    f"{place}.formula", f"this runs over the rows of '{kind.series}'; fold them with mean() or a fit"
+                )
+            assert kind.dimension is not None
+            dimension = kind.dimension
+        unit = self._shown(body, kind, place)
+        self.unit_texts[name] = unit.text
+        self.kinds[name] = Kind(dimension, None, "point" if unit.offset else kind.scale)
+        accepted_name, accepted_run = None, None
+        if body.accepted is not None:
+            if body.accepted in self.accepted and not self._own(body.accepted):
+                accepted_name = body.accepted
+                if units.unit(self.accepted[body.accepted].unit).dimension != dimension:
+                    raise DefinitionError(
+                        f"{place}.accepted",
+                        f"'{body.accepted}' is in {self.accepted[body.accepted].unit}, not in {unit.text or 'plain numbers'}",
+                    )
+            else:
+                self.open.append(f"{name}#accepted")
+                accepted_run = self.formula(body.accepted, None, f"{place}.accepted", dimension)[2]
+                self.open.pop()
+        self.steps.append(ResultStep(name, unit, run, body.combine, accepted_name, accepted_run))
+
+    def _combined(self, names: tuple[str, ...], wanted: Dimension | None, place: str) -> Dimension:
+        dimension = wanted
+        for other in names:
+            if other not in self.definition.results:
+                raise DefinitionError(f"{place}.combine", f"unknown result '{other}'")
+            self.uses.setdefault(self.open[-1], set()).add(other)
+            self.need(other, Name(other), f"{place}.combine")
+            own = self.kinds[other].dimension
+            assert own is not None
+            if dimension is not None and own != dimension:
+                raise DefinitionError(
+                    f"{place}.combine", f"'{other}' is in {own.words()}, where {dimension.words()} is wanted"
+                )
+            dimension = own
+        assert dimension is not None
+        return dimension
+
+    def _check(self, index: int) -> CheckStep:
+        check = self.definition.checks[index]
+        place = f"checks.{index}"
+        self.open.append(f"check#{index}")
+        _, kind, run = self.formula(check.rule, None, f"{place}.rule", truth=True)
+        self.open.pop()
+        if kind.series:
+            raise DefinitionError(f"{place}.rule", "this is true or false row by row; say all(...) or any(...)")
+        return CheckStep(run, index)
+
+    def _picture(self, name: str) -> PictureStep:
+        body, place = self.definition.pictures[name], f"pictures.{name}"
+        if body.series is not None and body.series not in self.definition.series:
+            raise DefinitionError(f"{place}.series", f"unknown series '{body.series}'")
+        metre, newton = units.unit("m").dimension, units.unit("N").dimension
+
+        def run(text: str, key: str, wanted: Dimension) -> Compiled:
+            _, kind, compiled = self.formula(text, body.series, f"{place}.{key}", wanted, measured=False)
+            if kind.series not in (None, body.series):
+                raise DefinitionError(f"{place}.{key}", f"this runs over the rows of '{kind.series}'")
+            return compiled
+
+        forces = tuple(
+            (run(f.at, f"forces.{i}.at", metre), run(f.force, f"forces.{i}.force", newton))
+            for i, f in enumerate(body.forces)
+        )
+        return PictureStep(name, body.series, run(body.pivot, "pivot", metre), forces)
+
+    def _suggestion(self, index: int) -> tuple[Compiled, Unit]:
+        suggest = self.definition.suggest[index]
+        owner, _, member = suggest.target.partition(".")
+        if owner not in self.definition.series or member not in self.definition.series[owner].columns:
+            raise DefinitionError(f"suggest.{index}.for", f"unknown column '{suggest.target}'")
+        unit = self.unit(self.definition.series[owner].columns[member].unit, f"series.{owner}.columns.{member}")
+        run = self.formula(suggest.formula, None, f"suggest.{index}.formula", unit.dimension, measured=False)[2]
+        return run, unit
+
+    def _own(self, name: str) -> bool:
+        """Whether the definition itself has something of this name."""
+        definition = self.definition
+        return any(name in table for table in (definition.quantities, definition.results, definition.predict))

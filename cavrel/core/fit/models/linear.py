@@ -1,0 +1,143 @@
+"""Curves linear in their parameters."""
+
+from collections.abc import Mapping
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cavrel.core.fit.models.base import Linear, Straight, offered
+from cavrel.core.quantity.units import Dimension
+
+Array = NDArray[np.float64]
+
+
+@offered
+class Line(Straight):
+    """y = slope·x + intercept."""
+
+    key, title = "line", "line"
+    heights = ("intercept",)
+
+    def origin_for(self, x: Array) -> float:
+        return float(x.mean())
+
+    def named(self, theta: Array) -> Array:
+        return np.stack([theta[:, 0], theta[:, 1] - theta[:, 0] * self.origin], axis=1)
+
+    def naming(self, theta: Array) -> Array:
+        return np.array([[1.0, 0.0], [-self.origin, 1.0]])
+
+    def closed(self, x: Array, y: Array, w: Array) -> Array:
+        total, x = w.sum(), self.local(x)
+        x_mean, y_mean = (w @ x) / total, (w @ y) / total
+        dx = x - x_mean
+        weighted = w * dx
+        slope = (weighted @ (y - y_mean)) / (weighted @ dx)
+        return np.array([slope, y_mean - slope * x_mean])
+
+    names = ("slope", "intercept")
+
+    def units(self, x: Dimension, y: Dimension) -> Mapping[str, Dimension]:
+        return {"slope": y / x, "intercept": y}
+
+    def predict(self, theta: Array, x: Array) -> Array:
+        return theta[:, :1] * self.local(x) + theta[:, 1:2]
+
+    def jacobian(self, theta: Array, x: Array) -> Array:
+        return np.stack([self.local(x), np.ones_like(x)], axis=2)
+
+
+@offered
+class Proportional(Straight):
+    """y = slope·x."""
+
+    key, title = "proportional", "line"
+
+    def closed(self, x: Array, y: Array, w: Array) -> Array:
+        return np.array([(w * x) @ y / ((w * x) @ x)])
+
+    names = ("slope",)
+
+    def units(self, x: Dimension, y: Dimension) -> Mapping[str, Dimension]:
+        return {"slope": y / x}
+
+    def predict(self, theta: Array, x: Array) -> Array:
+        return np.asarray(theta[:, :1] * x)
+
+    def jacobian(self, theta: Array, x: Array) -> Array:
+        return x[:, :, None]
+
+
+@offered
+class Mean(Linear):
+    """y = mean, whatever x is."""
+
+    key, title = "mean", "mean"
+    heights = ("mean",)
+    needs_x = False
+    names = ("mean",)
+    polynomial = 0
+
+    def units(self, x: Dimension, y: Dimension) -> Mapping[str, Dimension]:
+        return {"mean": y}
+
+    def predict(self, theta: Array, x: Array) -> Array:
+        return np.asarray(theta[:, :1] + np.zeros_like(x))
+
+    def jacobian(self, theta: Array, x: Array) -> Array:
+        return np.ones((*x.shape, 1))
+
+
+@offered
+class Parabola(Linear):
+    """y = a·x² + b·x + c."""
+
+    key, title = "parabola", "parabola"
+    heights = ("c",)
+    names = ("a", "b", "c")
+    polynomial = 2
+
+    def units(self, x: Dimension, y: Dimension) -> Mapping[str, Dimension]:
+        return {"a": y / (x * x), "b": y / x, "c": y}
+
+    def origin_for(self, x: Array) -> float:
+        return float(x.mean())
+
+    def named(self, theta: Array) -> Array:
+        a, b, c, o = theta[:, 0], theta[:, 1], theta[:, 2], self.origin
+        return np.stack([a, b - 2 * a * o, c - b * o + a * o * o], axis=1)
+
+    def naming(self, theta: Array) -> Array:
+        o = self.origin
+        return np.array([[1.0, 0.0, 0.0], [-2 * o, 1.0, 0.0], [o * o, -o, 1.0]])
+
+    def predict(self, theta: Array, x: Array) -> Array:
+        x = self.local(x)
+        return np.asarray((theta[:, :1] * x + theta[:, 1:2]) * x + theta[:, 2:3])
+
+    def jacobian(self, theta: Array, x: Array) -> Array:
+        x = self.local(x)
+        return np.stack([x * x, x, np.ones_like(x)], axis=2)
+
+
+class Tangent(Linear):
+    """The tangent at ``x0`` of a parabola through the points near it: slope and value there, and how it bends."""
+
+    key, title = "tangent", "tangent"
+    names = ("slope", "value", "bend")
+    heights = ("value",)
+    polynomial = 2
+
+    def __init__(self, x0: float) -> None:
+        self.x0 = x0
+
+    def units(self, x: Dimension, y: Dimension) -> Mapping[str, Dimension]:
+        return {"slope": y / x, "value": y, "bend": y / (x * x)}
+
+    def predict(self, theta: Array, x: Array) -> Array:
+        u = x - self.x0
+        return np.asarray((theta[:, 2:3] * u + theta[:, :1]) * u + theta[:, 1:2])
+
+    def jacobian(self, theta: Array, x: Array) -> Array:
+        u = x - self.x0
+        return np.stack([u, np.ones_like(u), u * u], axis=2)
