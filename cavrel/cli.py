@@ -13,7 +13,7 @@ from cavrel.core.analysis import analyse
 from cavrel.core.analysis.montecarlo import monte_carlo
 from cavrel.core.document import result_document
 from cavrel.core.errors import CavrelError
-from cavrel.core.findings import monte_carlo_remarks, remarks
+from cavrel.core.findings import findings_of, monte_carlo_findings
 from cavrel.core.findings.compare import explained
 from cavrel.core.findings.slips import find
 from cavrel.core.logbook import run as runs
@@ -72,8 +72,8 @@ def analyse_command(file: str, draws: int | None, definition_file: str | None) -
     except ValueError as fault:
         _refuse("--monte-carlo", CavrelError("", str(fault)))
         return
-    flags = (*explained(analysis, remarks(analysis, meanings)), *monte_carlo_remarks(analysis, drawn))
-    document = result_document(analysis, flags, find(analysis, flags), meanings, drawn)
+    findings = (*explained(analysis, findings_of(analysis, meanings)), *monte_carlo_findings(analysis, drawn))
+    document = result_document(analysis, findings, find(analysis, findings), meanings, drawn)
     click.echo(json.dumps(document, indent=2, ensure_ascii=False))
 
 

@@ -9,7 +9,7 @@ from scipy import stats
 
 from cavrel import catalogue
 from cavrel.core.analysis import analyse
-from cavrel.core.findings import remarks
+from cavrel.core.findings import findings_of
 from cavrel.core.logbook import run as runs
 from cavrel.core.simulate import simulate, truth
 
@@ -47,7 +47,7 @@ def cover(experiment: str, many: int, first_seed: int = 0, options: Mapping[str,
     one, wide, flagged = dict.fromkeys(true, 0), dict.fromkeys(true, 0), 0
     for seed in range(first_seed, first_seed + many):
         analysis = analyse(program, runs.load(simulate(program, seed, options=options)))
-        flagged += any(f.level != "note" for f in remarks(analysis, meanings))
+        flagged += any(f.level != "note" for f in findings_of(analysis, meanings))
         for name, value in truth(program, seed).items():
             result = analysis.results[name]
             k = stats.t.ppf(0.5 + 0.6827 / 2, result.dof) if math.isfinite(result.dof) else 1.0

@@ -11,8 +11,8 @@ from typing import Any
 from cavrel.catalogue import algebra, constants
 from cavrel.core import definition as definitions
 from cavrel.core.definition import Definition, law
-from cavrel.core.definition.accepted import Accepted
 from cavrel.core.definition.program import compile_program
+from cavrel.core.definition.reference import ReferenceValue
 from cavrel.core.definition.steps import Program
 from cavrel.core.errors import DefinitionError
 from cavrel.core.findings.straighten import LineMeaning
@@ -45,7 +45,7 @@ def instruments() -> Mapping[str, Mapping[str, Any]]:
 
 
 @lru_cache(maxsize=1)
-def accepted() -> Mapping[str, Accepted]:
+def accepted() -> Mapping[str, ReferenceValue]:
     """Named accepted values."""
     return constants.table()
 

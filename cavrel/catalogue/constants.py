@@ -6,7 +6,7 @@ from pathlib import Path
 
 from scipy import constants
 
-from cavrel.core.definition.accepted import Accepted, local_gravity, normal_gravity
+from cavrel.core.definition.reference import ReferenceValue, local_gravity, normal_gravity
 from cavrel.core.quantity import units
 
 EDITION = "CODATA 2022"
@@ -28,14 +28,16 @@ _CODATA = {
 }
 
 
-def table() -> Mapping[str, Accepted]:
+def table() -> Mapping[str, ReferenceValue]:
     """All named accepted values; ``g_local`` stands here for 45° at sea level and is replaced by what the house rules say."""
     found = {"g_local": local_gravity(normal_gravity(45.0, 0.0), 45.0, 0.0)}
     for name, (codata, unit, label) in _CODATA.items():
         value, _, u = constants.physical_constants[codata]
         # The electron's charge is negative; what a school compares is its size.
-        found[name] = Accepted(abs(value), u, unit, label, f"{EDITION}, through scipy.constants")
+        found[name] = ReferenceValue(abs(value), u, unit, label, f"{EDITION}, through scipy.constants")
     for name, entry in tomllib.loads(_HANDBOOK.read_text(encoding="utf-8")).items():
         value, unit_of = units.quantity(entry["value"])
-        found[name] = Accepted(value, units.quantity(entry["u"])[0], unit_of.text, entry["label"], entry["source"])
+        found[name] = ReferenceValue(
+            value, units.quantity(entry["u"])[0], unit_of.text, entry["label"], entry["source"]
+        )
     return found

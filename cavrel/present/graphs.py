@@ -31,9 +31,9 @@ class Straightened:
 def _states(opened: Opened, series: str) -> dict[int, str]:
     """Rows (from 1) that are left out or suspected."""
     states: dict[int, str] = {}
-    for flag in opened.flags:
-        parts = flag.at.split(".")
-        if flag.level != "note" and parts[0] == series and len(parts) > 1:
+    for finding in opened.findings:
+        parts = finding.at.split(".")
+        if finding.level != "note" and parts[0] == series and len(parts) > 1:
             row = parts[1] if len(parts) == 2 else parts[2]
             states[int(row)] = "suspect"
     for slot in opened.state.left_out:

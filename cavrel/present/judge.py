@@ -50,7 +50,7 @@ def _card(opened: Opened, result: ResultAnalysis, others: Others) -> dict[str, A
             }
         )
     fitted = [fit for fit in opened.analysis.fits.values() if fit.made and _rests_on(opened, result, fit)]
-    factor = significant(result.k95, 3) if math.isfinite(result.k95) else ""
+    factor = significant(result.coverage_factor, 3) if math.isfinite(result.coverage_factor) else ""
     freedom = (
         counted(round(result.dof), "degree", "degrees") + " of freedom"
         if math.isfinite(result.dof) and result.dof < 200
@@ -161,8 +161,8 @@ def notes_of(opened: Opened) -> list[Note]:
     """The margin."""
     found = []
     moved = {slip.at: f" With it: {slip.before}. Without it: {slip.after}." for slip in opened.slips}
-    for flag in compare.explained(opened.analysis, notes.findings(opened, ("disagrees", "doubtful"), "caution")):
-        note = notes.of_flag(replace(flag, say=flag.say + moved.get(flag.at, "")))
+    for finding in compare.explained(opened.analysis, notes.findings(opened, ("disagrees", "doubtful"), "caution")):
+        note = notes.of_finding(replace(finding, say=finding.say + moved.get(finding.at, "")))
         found.append(replace(note, acts=tuple(a for a in note.acts if a.act != "go")))
     small = []
     for name, result in opened.analysis.results.items():
@@ -174,7 +174,7 @@ def notes_of(opened: Opened) -> list[Note]:
         limit = significant(opened.analysis.rules.acceptable, 2)
         text = f"{'; '.join(small)}. A first course calls that acceptable; it says nothing about agreement: that is for the uncertainty."
         found.append(Note("good", f"Under {limit} %", text))
-    return [*found, *notes.left_out(opened), *notes.remarks_of_bench(opened)]
+    return [*found, *notes.left_out(opened), *notes.notes_of_bench(opened)]
 
 
 def _predictions(opened: Opened) -> list[dict[str, str]]:
@@ -214,5 +214,5 @@ def content(opened: Opened, others: Others) -> dict[str, Any]:
 
 def data(opened: Opened) -> dict[str, Any]:
     """The results as data."""
-    whole = result_document(opened.analysis, opened.flags, opened.slips, opened.meanings)
+    whole = result_document(opened.analysis, opened.findings, opened.slips, opened.meanings)
     return {"title": opened.run.title, "bench": opened.run.bench} | {k: whole[k] for k in ("results", "flags", "slips")}

@@ -3,7 +3,7 @@
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 
-from cavrel.core.findings.flag import Flag
+from cavrel.core.findings.finding import Finding
 from cavrel.core.logbook import in_force, places
 from cavrel.present.texts import clock
 from cavrel.service.opened import Opened
@@ -43,23 +43,25 @@ class Note:
     key: str = ""
 
 
-def of_flag(flag: Flag) -> Note:
+def of_finding(finding: Finding) -> Note:
     """A suspicion with what can be done about it."""
     acts: list[Act] = []
-    if flag.trial_out:
-        series, column, row, trial = flag.trial_out
-        again = "Time it again" if flag.code == "miscount" else "Read it again"
+    if finding.trial_out:
+        series, column, row, trial = finding.trial_out
+        again = "Time it again" if finding.code == "miscount" else "Read it again"
         acts = [
             Act(again, "go", f"{series}.{column}.{row}.{trial}"),
             Act("Leave out…", "leave-out", f"{series}.{column}.{row}.{trial}"),
         ]
-    elif flag.row_out:
-        acts = [Act("Leave out…", "leave-out", f"{flag.row_out[0]}.{flag.row_out[1]}")]
-    elif flag.code in READING_CODES:
-        acts = [Act("Look at it", "go", f"{flag.at}.1" if flag.at.startswith("quantities.") else flag.at)]
-    if flag.seen or flag.row_out:
-        acts.append(Act("It stands", "stands", f"{flag.code}@{flag.at}", flag.seen))
-    return Note(_TONE[flag.level], flag.title, flag.say, flag.at, tuple(acts), f"{flag.code}-{flag.at}")
+    elif finding.row_out:
+        acts = [Act("Leave out…", "leave-out", f"{finding.row_out[0]}.{finding.row_out[1]}")]
+    elif finding.code in READING_CODES:
+        acts = [Act("Look at it", "go", f"{finding.at}.1" if finding.at.startswith("quantities.") else finding.at)]
+    if finding.seen or finding.row_out:
+        acts.append(Act("It stands", "stands", f"{finding.code}@{finding.at}", finding.seen))
+    return Note(
+        _TONE[finding.level], finding.title, finding.say, finding.at, tuple(acts), f"{finding.code}-{finding.at}"
+    )
 
 
 def where(opened: Opened, slot: str) -> str:
@@ -116,7 +118,7 @@ def clashes(opened: Opened) -> Iterable[Note]:
         )
 
 
-def remarks_of_bench(opened: Opened) -> Iterable[Note]:
+def notes_of_bench(opened: Opened) -> Iterable[Note]:
     """The bench's own notes, newest first."""
     for entry in reversed(opened.state.notes):
         yield Note(
@@ -129,8 +131,10 @@ def remarks_of_bench(opened: Opened) -> Iterable[Note]:
 
 def answered(opened: Opened) -> Iterable[Note]:
     """Suspicions that a person let stand."""
-    for flag in opened.answered:
-        yield Note("own", f"{flag.title}: let stand", flag.say, flag.at, key=f"stands-{flag.code}-{flag.at}")
+    for finding in opened.answered:
+        yield Note(
+            "own", f"{finding.title}: let stand", finding.say, finding.at, key=f"stands-{finding.code}-{finding.at}"
+        )
 
 
 def cautions(opened: Opened) -> Iterable[Note]:
@@ -142,9 +146,9 @@ def cautions(opened: Opened) -> Iterable[Note]:
 _ORDER = {"danger": 0, "caution": 1, "note": 2}
 
 
-def findings(opened: Opened, but: Collection[str] = (), least: str = "note") -> list[Flag]:
+def findings(opened: Opened, but: Collection[str] = (), least: str = "note") -> list[Finding]:
     """What nobody has answered, the gravest first; without the codes ``but``, and nothing below the level ``least``."""
-    found = [f for f in opened.flags if f.code not in but and _ORDER[f.level] <= _ORDER[least]]
+    found = [f for f in opened.findings if f.code not in but and _ORDER[f.level] <= _ORDER[least]]
     return sorted(found, key=lambda f: _ORDER[f.level])
 
 
@@ -154,9 +158,9 @@ def measure_notes(opened: Opened) -> list[Note]:
     return [
         *cautions(opened),
         *clashes(opened),
-        *map(of_flag, findings(opened, about_fits)),
+        *map(of_finding, findings(opened, about_fits)),
         *left_out(opened),
         *corrections(opened),
-        *remarks_of_bench(opened),
+        *notes_of_bench(opened),
         *answered(opened),
     ]

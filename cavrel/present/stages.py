@@ -43,7 +43,7 @@ def _straighten(opened: Opened) -> Stage:
     body = opened.definition.fits[fit.name]
     series = opened.program.fits[fit.name].series
     about = (f"fits.{fit.name}", f"{series}.")
-    doubts = [f for f in opened.flags if f.level != "note" and f.at.startswith(about)]
+    doubts = [f for f in opened.findings if f.level != "note" and f.at.startswith(about)]
     across = f" against {one_line(body.x)}" if body.x else ""
     good = "straight" if "intercept" in fit.parameters else "fits"
     word = "look again" if doubts else good if len(fit.rows) > 3 else f"{len(fit.rows)} points"
@@ -63,6 +63,6 @@ def _judge(opened: Opened) -> Stage:
     line = result.measured(opened.analysis.rules.rounding).bare()
     if math.isfinite(verdict.percent):
         line += f", {percent(verdict.percent)}\u00a0%"
-    doubts = any(f.level != "note" and f.at.startswith("results.") for f in opened.flags)
+    doubts = any(f.level != "note" and f.at.startswith("results.") for f in opened.findings)
     good = verdict.kind in ("agrees", "none", "side") and not doubts
     return Stage("judge", "Judge", line, "done" if good else "begun")

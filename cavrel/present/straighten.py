@@ -79,7 +79,7 @@ def _intercept_says(opened: Opened, fit: FitAnalysis) -> str:
         return ""
     if meaning.intercept != Number(0.0):
         return f"stands for {typeset(meaning.intercept)}"
-    if any(f.code == "intercept" and f.at == f"fits.{fit.name}" for f in opened.flags):
+    if any(f.code == "intercept" and f.at == f"fits.{fit.name}" for f in opened.findings):
         return "not zero, though the law says so"
     size = abs(intercept.value) / intercept.u if intercept.u > 0 else math.nan
     return "zero within its uncertainty, as the law says" if size < 2.6 else "the law says zero"
@@ -87,9 +87,9 @@ def _intercept_says(opened: Opened, fit: FitAnalysis) -> str:
 
 def _notes(opened: Opened, fit: FitAnalysis | None, times: int, drawn_small: bool) -> list[Note]:
     about_fit = [
-        f for f in opened.flags if f.at.startswith("fits.") or f.code in ("off-line", "miscount", "stands-apart")
+        f for f in opened.findings if f.at.startswith("fits.") or f.code in ("off-line", "miscount", "stands-apart")
     ]
-    found_notes = [*map(notes.of_flag, about_fit), *notes.left_out(opened)]
+    found_notes = [*map(notes.of_finding, about_fit), *notes.left_out(opened)]
     found = fit.diagnostics if fit is not None else None
     if (
         fit is not None
@@ -128,7 +128,7 @@ def _notes(opened: Opened, fit: FitAnalysis | None, times: int, drawn_small: boo
                 "To scale they would hide behind the dots. In the residuals below they are true.",
             )
         )
-    return [*found_notes, *notes.remarks_of_bench(opened)]
+    return [*found_notes, *notes.notes_of_bench(opened)]
 
 
 def _of_what(opened: Opened, fit: FitAnalysis) -> str:
@@ -182,5 +182,5 @@ def content(opened: Opened, wanted: str) -> tuple[dict[str, Any], list[Note]]:
 
 def data(opened: Opened) -> dict[str, Any]:
     """The fits and flags as data."""
-    whole = result_document(opened.analysis, opened.flags, opened.slips, opened.meanings)
+    whole = result_document(opened.analysis, opened.findings, opened.slips, opened.meanings)
     return {"title": opened.run.title, "bench": opened.run.bench, "fits": whole["fits"], "flags": whole["flags"]}

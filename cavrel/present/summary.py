@@ -9,7 +9,7 @@ from cavrel.service.opened import Opened
 
 
 def summary(opened: Opened) -> dict[str, Any]:
-    """As JSON: ``of`` the experiment's title, ``begun``, ``stages``, ``flags`` how many suspicions, ``results`` with value and u in SI."""
+    """As JSON: ``of`` the experiment's title, ``begun``, ``stages``, ``findings`` how many suspicions, ``results`` with value and u in SI."""
     results = {
         name: {"value": float(result.value), "u": float(result.u), "dimension": result.unit.dimension.si()}
         for name, result in opened.analysis.results.items()
@@ -19,6 +19,6 @@ def summary(opened: Opened) -> dict[str, Any]:
         "of": opened.definition.title,
         "begun": opened.begun.isoformat(),
         "stages": [asdict(stage) for stage in stages(opened)],
-        "flags": sum(flag.level != "note" for flag in opened.flags),
+        "flags": sum(finding.level != "note" for finding in opened.findings),
         "results": results,
     }

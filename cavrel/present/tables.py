@@ -219,7 +219,7 @@ def _row(
         computed.append((f"c-{name}-{number}-{column}", texts.cell(values, number - 1, places[column])))
         if column in derived:
             computed.append((f"u-{name}-{number}-{column}", texts.u_cell(values, number - 1, places[column])))
-    suspects = [f for f in opened.flags if f.at == f"{name}.{number}"]
+    suspects = [f for f in opened.findings if f.at == f"{name}.{number}"]
     return Row(
         f"{name}.{number}", number, tuple(fields), tuple(computed), out, "out" if out else "suspect" if suspects else ""
     )
@@ -233,7 +233,7 @@ def _said(label: str, unit: str | None) -> str:
 def _field(opened: Opened, slot: str, text: str, label: str, at: str, hint: str) -> Field:
     correction = opened.state.corrections.get(slot)
     entry = opened.state.latest.get(slot)
-    here = [f for f in opened.flags if f.at in (slot, at)]
+    here = [f for f in opened.findings if f.at in (slot, at)]
     mark = "out" if slot in opened.state.left_out else ""
     if not mark and here:
         mark = "suspect" if any(f.level != "note" for f in here) else "odd"

@@ -13,8 +13,8 @@ from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.definition import Definition
 from cavrel.core.definition.steps import Program
 from cavrel.core.errors import CavrelError
-from cavrel.core.findings import remarks
-from cavrel.core.findings.flag import Flag
+from cavrel.core.findings import findings_of
+from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.slips import Slip, find
 from cavrel.core.findings.straighten import LineMeaning
 from cavrel.core.logbook import EMPTY, Book, Entry, SheetState, assemble, sheet_of
@@ -29,7 +29,7 @@ class Opened:
     """A run as it stands.
 
     ``base``: the definition it is pinned to; ``definition``: the same under the conventions chosen.
-    ``flags``: suspicions nobody has answered; ``answered``: those that a person let stand.
+    ``findings``: suspicions nobody has answered; ``answered``: those that a person let stand.
     ``slips``: sought when they are first looked at, for each takes an analysis of its own.
     ``shown``: what has been made of it for a page, by name; a run as it stands never changes, so it is made once.
     """
@@ -41,8 +41,8 @@ class Opened:
     entries: tuple[Entry, ...]
     state: SheetState
     analysis: Analysis
-    flags: tuple[Flag, ...]
-    answered: tuple[Flag, ...]
+    findings: tuple[Finding, ...]
+    answered: tuple[Finding, ...]
     meanings: Mapping[str, LineMeaning]
     shown: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)
 
@@ -54,7 +54,7 @@ class Opened:
     @cached_property
     def slips(self) -> tuple[Slip, ...]:
         """What each suspicion would change."""
-        return find(self.analysis, self.flags)
+        return find(self.analysis, self.findings)
 
     @property
     def begun(self) -> datetime:
@@ -91,14 +91,14 @@ def work_out(run: Run, definition: Definition, entries: tuple[Entry, ...], book:
     What an entry says is never a reason to show nothing: where the conventions chosen cannot be used together, or something cannot be worked
     out, the page opens without it and says so.
     """
-    rules, broken = {**run.course_rules, **run.rules}, list[Flag]()
+    rules, broken = {**run.course_rules, **run.rules}, list[Finding]()
     book = EMPTY.with_entries(entries) if book is None else book
     state = sheet_of(definition, book, rules, run.instruments)
     try:
         program = catalogue.program_of(definition, state.run.instruments, state.run.options)
     except CavrelError as fault:
         say = f"{fault.what[0].upper()}{fault.what[1:]}. The page shows the usual ones; nothing written is lost."
-        broken.append(Flag("clashing", "danger", "run", "These conventions cannot be used together", say))
+        broken.append(Finding("clashing", "danger", "run", "These conventions cannot be used together", say))
         plain = tuple(entry for entry in entries if entry.kind != "option")
         state = replace(assemble(definition, plain, rules, run.instruments), latest=state.latest)
         program = catalogue.program_of(definition, state.run.instruments, state.run.options)
@@ -106,16 +106,16 @@ def work_out(run: Run, definition: Definition, entries: tuple[Entry, ...], book:
     try:
         analysis = analyse(program, state.run)
         meanings = catalogue.meanings_of(definition, state.run.options)
-        found = remarks(analysis, meanings)
+        found = findings_of(analysis, meanings)
     except Exception:
         log.exception("run %s cannot be worked out", run.id)
         say = "Every reading is kept. The server's log says what went wrong; the last entry may be the cause."
-        broken.append(Flag("unworked", "danger", "run", "This cannot be worked out", say))
+        broken.append(Finding("unworked", "danger", "run", "This cannot be worked out", say))
         analysis, found = analyse(program, _without_readings(state.run)), ()
     # An answer holds for what was seen when it was given; a new reading in the same place asks again.
     answered = tuple(f for f in found if state.stands.get(f"{f.code}@{f.at}") == f.seen)
-    flags = (*broken, *(f for f in found if f not in answered))
-    return Opened(run, definition, state.definition, program, entries, state, analysis, flags, answered, meanings)
+    findings = (*broken, *(f for f in found if f not in answered))
+    return Opened(run, definition, state.definition, program, entries, state, analysis, findings, answered, meanings)
 
 
 def _without_readings(run: RunDocument) -> RunDocument:

@@ -13,7 +13,7 @@ pages = Blueprint("logbook", __name__)
 @pages.get("/runs/<int:run>/logbook")
 def page(run: int) -> ResponseReturnValue:
     opened = opened_or_404(run)
-    beside = list(notes.remarks_of_bench(opened))
+    beside = list(notes.notes_of_bench(opened))
     return stage_page("logbook/page.html", opened, "logbook", beside, lines=logbook.lines(opened))
 
 
@@ -25,5 +25,5 @@ def twin(run: int) -> ResponseReturnValue:
 
 def follow(opened: Opened) -> str:
     """What changes on the page after a save."""
-    shown = frame(opened, "logbook", list(notes.remarks_of_bench(opened)))
+    shown = frame(opened, "logbook", list(notes.notes_of_bench(opened)))
     return render_template("logbook/follow.html", **shown, lines=logbook.lines(opened))

@@ -146,7 +146,12 @@ def _preview(definition: Definition) -> dict[str, Any]:
 
 def _simulated(opened: Opened) -> dict[str, Any]:
     drawn = graphs.straightened(opened, opened.fit).line if opened.fit and opened.fit.x is not None else None
-    return {"tables": tables.tables(opened), "results": results.overview(opened), "graph": drawn, "flags": opened.flags}
+    return {
+        "tables": tables.tables(opened),
+        "results": results.overview(opened),
+        "graph": drawn,
+        "findings": opened.findings,
+    }
 
 
 @pages.post("/write/check")

@@ -7,9 +7,9 @@ import pytest
 
 from cavrel import catalogue
 from cavrel.core.analysis import Analysis, analyse
-from cavrel.core.findings import remarks
+from cavrel.core.findings import findings_of
 from cavrel.core.findings.compare import explained
-from cavrel.core.findings.flag import Flag
+from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.judge import judge
 from cavrel.core.logbook import run as runs
 from cavrel.core.simulate import simulate
@@ -24,8 +24,8 @@ def analysed(experiment: str, **parts: Any) -> Analysis:
     return analyse(program, runs.load({"format": "cavrel-run/1", "experiment": experiment, **parts}))
 
 
-def flags(analysis: Analysis) -> tuple[Flag, ...]:
-    return remarks(analysis, catalogue.meanings_of(analysis.program.definition))
+def findings(analysis: Analysis) -> tuple[Finding, ...]:
+    return findings_of(analysis, catalogue.meanings_of(analysis.program.definition))
 
 
 def shown(analysis: Analysis, name: str) -> float:
@@ -80,7 +80,9 @@ def test_flier_and_the_radius_that_cannot_be() -> None:
     assert shown(analysis, "theta_F") == pytest.approx(39.2, abs=0.05)
     assert shown(analysis, "theta_r") == pytest.approx(46.7, abs=0.05)
     apart = [
-        flag for flag in explained(analysis, flags(analysis)) if flag.code == "apart" and flag.at == "results.theta_F"
+        finding
+        for finding in explained(analysis, findings(analysis))
+        if finding.code == "apart" and finding.at == "results.theta_F"
     ]
     assert len(apart) == 1
     assert "Radius of the circle" in apart[0].say
@@ -90,7 +92,7 @@ def test_flier_and_the_radius_that_cannot_be() -> None:
 def test_a_flier_without_a_slip_is_not_suspected() -> None:
     radius = 110 * math.sqrt(1 - (9.8 * 1.987**2 / (4 * math.pi**2 * 1.10)) ** 2)
     analysis = analysed("conical-pendulum", rules={"g": 9.8}, quantities={**FLIER, "r": [f"{radius:.0f}"] * 3})
-    assert not [flag for flag in flags(analysis) if flag.code == "apart"]
+    assert not [finding for finding in findings(analysis) if finding.code == "apart"]
 
 
 def coil(turns: str, length: str, meter: str) -> dict[str, Any]:
@@ -130,12 +132,12 @@ def test_push_on_a_current() -> None:
     )
     assert analysis.values["lengths.F"].value[0] == pytest.approx(2.8e-3, abs=5e-5)
     assert shown(analysis, "B_A") == pytest.approx(0.37 / 0.084 * 1000, rel=1e-4)
-    assert not any(flag.level == "danger" for flag in flags(analysis))
+    assert not any(finding.level == "danger" for finding in findings(analysis))
 
 
 def test_too_much_current_is_a_danger() -> None:
     analysis = analysed("current-balance", series={"currents": {"I": ["2.40"], "m": [["0.80"]]}})
-    assert [flag.level for flag in flags(analysis) if flag.code.startswith("check")] == ["danger"]
+    assert [finding.level for finding in findings(analysis) if finding.code.startswith("check")] == ["danger"]
 
 
 def test_voltmeter_from_a_galvanometer() -> None:
@@ -144,9 +146,9 @@ def test_voltmeter_from_a_galvanometer() -> None:
     analysis = analysed("galvanometer-conversion", quantities={**told, "R_box": "4900"})
     assert shown(analysis, "R") == pytest.approx(3 / (30 * 20e-6) - 100)
     assert shown(analysis, "c") == pytest.approx(0.1)
-    assert not any(flag.level == "danger" for flag in flags(analysis))
+    assert not any(finding.level == "danger" for finding in findings(analysis))
     overloaded = analysed("galvanometer-conversion", quantities={**told, "R_box": "2900"})
-    assert any(flag.level == "danger" and flag.at == "quantities.R_box" for flag in flags(overloaded))
+    assert any(finding.level == "danger" and finding.at == "quantities.R_box" for finding in findings(overloaded))
 
 
 def test_shunt_of_an_ammeter() -> None:
@@ -158,7 +160,7 @@ def test_shunt_of_an_ammeter() -> None:
 def test_scale_without_tare_misses_the_origin() -> None:
     program = catalogue.program_of(catalogue.experiments()["current-balance"])
     spoilt = runs.load(simulate(program, 4, ["untared"]))
-    assert any(flag.code == "intercept" for flag in flags(analyse(program, spoilt)))
+    assert any(finding.code == "intercept" for finding in findings(analyse(program, spoilt)))
 
 
 def test_sink_or_float_has_a_probability() -> None:

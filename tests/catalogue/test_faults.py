@@ -10,7 +10,7 @@ from cavrel.cli import main
 from cavrel.core.analysis import Analysis, analyse
 from cavrel.core.definition import load
 from cavrel.core.errors import DefinitionError
-from cavrel.core.findings import remarks
+from cavrel.core.findings import findings_of
 from cavrel.core.findings.compare import explained
 from cavrel.core.findings.judge import judge
 from cavrel.core.logbook import run as runs
@@ -27,7 +27,7 @@ def spoilt(experiment: str, fault: str, seed: int) -> Analysis:
 def said(analysis: Analysis) -> set[str]:
     """Codes of the remarks that are more than notes, and the kinds of verdicts."""
     meanings = catalogue.meanings_of(analysis.program.definition)
-    codes = {flag.code for flag in remarks(analysis, meanings) if flag.level != "note"}
+    codes = {finding.code for finding in findings_of(analysis, meanings) if finding.level != "note"}
     return codes | {judge(analysis, result).kind for result in analysis.results.values()}
 
 
@@ -93,7 +93,7 @@ def test_a_short_lap_missed_is_often_seen() -> None:
 
 def test_two_ways_that_disagree_name_the_least_certain_reading() -> None:
     analysis = spoilt("balanced-rule", "twice", 1)
-    apart = [flag for flag in explained(analysis, remarks(analysis)) if flag.code == "apart"]
+    apart = [finding for finding in explained(analysis, findings_of(analysis)) if finding.code == "apart"]
     assert apart
     assert "Mark over the pivot" in apart[0].say or "Mark from which the load hangs" in apart[0].say
 

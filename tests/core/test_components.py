@@ -96,8 +96,8 @@ def test_a_row_read_once_borrows_the_scatter_of_the_others(pendulum: Program) ->
 def test_few_trials_widen_the_interval(pendulum: Program) -> None:
     cells = [["31.0", "31.4"], ["36.0", "36.1"], ["41.1", "41.2"]]
     narrow, wide = run(pendulum, cells, {"student": False}).results["g"], run(pendulum, cells).results["g"]
-    assert narrow.k95 == pytest.approx(1.96, abs=1e-3)
-    assert wide.k95 > 2.3
+    assert narrow.coverage_factor == pytest.approx(1.96, abs=1e-3)
+    assert wide.coverage_factor > 2.3
     assert narrow.u == pytest.approx(wide.u)
 
 

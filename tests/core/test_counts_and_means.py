@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy import optimize, special, stats
 
-from cavrel.core.findings import remarks
+from cavrel.core.findings import findings_of
 from cavrel.core.findings.judge import judge
 from tests.core.machine import columns, program, run
 
@@ -78,7 +78,7 @@ def test_dead_time_is_a_property_of_the_counter() -> None:
 
 
 def test_counts_that_cannot_be_are_remarked_on() -> None:
-    said = {f.at: f.code for f in remarks(decay(["12", "-3", "4.5", "9"]))}
+    said = {f.at: f.code for f in findings_of(decay(["12", "-3", "4.5", "9"]))}
     assert said["s.c.2.1"] == "not-counted"
     assert said["s.c.3.1"] == "not-counted"
     assert "s.c.1.1" not in said
@@ -189,5 +189,5 @@ def test_consistent_values_disagree_as_often_as_chance_says() -> None:
         result = run(TWO, series=series).results["m"]
         assert result.compared is not None
         z = abs(result.value - result.compared.accepted.value) / result.compared.u
-        beyond += z > result.compared.k95
+        beyond += z > result.compared.coverage_factor
     assert abs(beyond / 600 - 0.05) < 3 * math.sqrt(0.05 * 0.95 / 600)

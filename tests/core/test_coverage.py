@@ -28,7 +28,7 @@ def held(
         result: ResultAnalysis = run(made, **simulate(draw), rules=rules).results["r"]
         k = stats.t.ppf(0.5 + 0.6827 / 2, result.dof) if math.isfinite(result.dof) else 1.0
         one += abs(result.value - truth) <= k * result.u
-        wide += abs(result.value - truth) <= result.U95
+        wide += abs(result.value - truth) <= result.expanded_uncertainty
     return one / RUNS, wide / RUNS
 
 

@@ -14,7 +14,7 @@ from cavrel.core.analysis.montecarlo import monte_carlo
 from cavrel.core.definition.program import compile_program
 from cavrel.core.document import result_document
 from cavrel.core.errors import DefinitionError, RunError
-from cavrel.core.findings import monte_carlo_remarks, remarks
+from cavrel.core.findings import findings_of, monte_carlo_findings
 from cavrel.core.findings.judge import judge
 from tests.core.machine import columns, curve, definition, program, run
 
@@ -154,8 +154,8 @@ def test_a_fit_that_cannot_be_made_says_why_and_the_rest_goes_on(
 ) -> None:
     analysis = curve(model, x, y)
     assert what in analysis.fits["f"].reason
-    flags = remarks(analysis)
-    assert any(f.code == "no-fit" and what in f.say[0].lower() + f.say[1:] for f in flags)
+    findings = findings_of(analysis)
+    assert any(f.code == "no-fit" and what in f.say[0].lower() + f.say[1:] for f in findings)
     assert analysis.values["s.x"].value[0] == float(x[0])
 
 
@@ -177,7 +177,7 @@ def test_extreme_lines_are_those_through_the_corners() -> None:
         {"fit_uncertainty": "extreme_lines"},
     )
     assert none.fits["f"].source == "scatter"
-    assert "no-extremes" in {f.code for f in remarks(none)}
+    assert "no-extremes" in {f.code for f in findings_of(none)}
 
 
 # --- instruments ----------------------------------------------------------------------------------------------------------
@@ -314,7 +314,7 @@ def test_a_prediction_has_an_interval_and_says_when_it_reaches_outside() -> None
         assert found.u == pytest.approx(u, rel=1e-9)
         assert found.high - found.value == pytest.approx(stats.t.ppf(0.975, 4) * math.hypot(u, s), rel=1e-6)
     assert not analysis.predictions["inside"].outside
-    assert [f.at for f in remarks(analysis) if f.code == "extrapolated"] == ["predict.beyond"]
+    assert [f.at for f in findings_of(analysis) if f.code == "extrapolated"] == ["predict.beyond"]
 
 
 def test_a_stretched_band_is_read_the_right_way_up() -> None:
@@ -492,7 +492,7 @@ def test_linear_models_agree_with_their_distributions() -> None:
     assert drawn.u == pytest.approx(analysis.results["b"].u, rel=0.01)
     assert drawn.stable
     assert drawn.agrees
-    assert monte_carlo_remarks(analysis, {"b": drawn}) == ()
+    assert monte_carlo_findings(analysis, {"b": drawn}) == ()
 
 
 def test_scatter_draws_from_students_distribution() -> None:
@@ -505,8 +505,8 @@ def test_scatter_draws_from_students_distribution() -> None:
     analysis = run(made, series={"s": {"x": ["1", "2", "3", "4"], "y": ["2.1", "3.9", "6.2", "7.8"]}})
     drawn = monte_carlo(analysis, 200_000)["b"]
     result = analysis.results["b"]
-    assert result.k95 == pytest.approx(4.30, abs=0.01)
-    assert (drawn.high95 - drawn.low95) / 2 == pytest.approx(result.U95, rel=0.02)
+    assert result.coverage_factor == pytest.approx(4.30, abs=0.01)
+    assert (drawn.high95 - drawn.low95) / 2 == pytest.approx(result.expanded_uncertainty, rel=0.02)
 
 
 def test_extreme_lines_are_drawn_beside_a_larger_shared_component() -> None:
@@ -537,7 +537,7 @@ def test_a_bent_model_is_remarked_on() -> None:
     drawn = monte_carlo(analysis, 100_000)
     assert drawn["y"].low95 == pytest.approx(0, abs=0.01)
     assert drawn["y"].mean == pytest.approx(1.01, rel=0.02)
-    assert "not-linear" in {f.code for f in monte_carlo_remarks(analysis, drawn)}
+    assert "not-linear" in {f.code for f in monte_carlo_findings(analysis, drawn)}
     roots = program(quantities={"x": {"label": "x"}}, results={"y": {"label": "y", "formula": "sqrt(x)"}})
     lost = monte_carlo(run(roots, quantities={"x": "0.5 ± 0.5"}), 10_000)
     assert lost["y"].lost > 1000

@@ -4,8 +4,8 @@ import pytest
 
 from cavrel import catalogue
 from cavrel.core.analysis import Analysis, analyse
-from cavrel.core.findings import remarks
-from cavrel.core.findings.flag import Flag
+from cavrel.core.findings import findings_of
+from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.judge import judge
 from cavrel.core.logbook import run as runs
 from tests.core.machine import program, run
@@ -16,9 +16,9 @@ def of(experiment: str, **parts: object) -> Analysis:
     return analyse(catalogue.program_of(catalogue.experiments()[experiment]), runs.load(body))
 
 
-def said(analysis: Analysis) -> dict[str, Flag]:
+def said(analysis: Analysis) -> dict[str, Finding]:
     meanings = catalogue.meanings_of(analysis.program.definition)
-    return {flag.code: flag for flag in remarks(analysis, meanings)}
+    return {finding.code: finding for finding in findings_of(analysis, meanings)}
 
 
 RULER = program(
@@ -42,7 +42,7 @@ RULER = program(
     ],
 )
 def test_two_or_three_readings_are_held_against_their_instrument(texts: dict[str, list[str]], at: str) -> None:
-    found = {flag.code: flag for flag in remarks(run(RULER, quantities=texts))}
+    found = {finding.code: finding for finding in findings_of(run(RULER, quantities=texts))}
     assert found["stands-apart"].at == at
 
 
@@ -50,7 +50,7 @@ def test_two_or_three_readings_are_held_against_their_instrument(texts: dict[str
     "texts", [{"h": ["62.0", "62.3", "61.8"]}, {"h": ["62.0", "62.4"]}, {"t": ["24.10", "24.35", "23.90"]}]
 )
 def test_readings_as_they_scatter_are_left_alone(texts: dict[str, list[str]]) -> None:
-    assert [flag.code for flag in remarks(run(RULER, quantities=texts)) if flag.level != "note"] == []
+    assert [finding.code for finding in findings_of(run(RULER, quantities=texts)) if finding.level != "note"] == []
 
 
 def test_a_unit_mistaken_for_a_whole_column_is_said_first() -> None:
@@ -70,13 +70,13 @@ def test_a_unit_mistaken_for_a_whole_column_is_said_first() -> None:
         },
     )
     wrong = run(made, quantities={"a": "3.10 ± 0.01", "m": "27.7 ± 0.1"})
-    found = {flag.code: flag for flag in remarks(wrong)}["power-of-ten"]
+    found = {finding.code: finding for finding in findings_of(wrong)}["power-of-ten"]
     assert "10³ times too large" in found.say
     assert found.at == "results.rho"
     cork = run(made, quantities={"a": "31.0 ± 0.1", "m": "3.00 ± 0.01"})
-    assert "power-of-ten" not in {flag.code for flag in remarks(cork)}
+    assert "power-of-ten" not in {finding.code for finding in findings_of(cork)}
     right = run(made, quantities={"a": "31.0 ± 0.1", "m": "27.7 ± 0.1"})
-    assert "power-of-ten" not in {flag.code for flag in remarks(right)}
+    assert "power-of-ten" not in {finding.code for finding in findings_of(right)}
 
 
 def test_a_result_outside_its_range_is_asked_about() -> None:
@@ -86,7 +86,7 @@ def test_a_result_outside_its_range_is_asked_about() -> None:
         quantities={"a": {"label": "a", "unit": "m"}},
         results={"r": {"label": "Length", "formula": "a", "range": "1[m] <= r <= 2[m]"}},
     )
-    found = {flag.code for flag in remarks(run(made, quantities={"a": "3.3 ± 0.1"}))}
+    found = {finding.code for finding in findings_of(run(made, quantities={"a": "3.3 ± 0.1"}))}
     assert found == {"implausible-result"}
 
 
@@ -96,10 +96,10 @@ def test_a_verdict_that_disagrees_is_a_finding_like_any_other() -> None:
         results={"r": {"label": "Length", "formula": "a", "accepted": "2[m]"}},
     )
     analysis = run(made, quantities={"a": "1.50 ± 0.01"})
-    found = {flag.code: flag for flag in remarks(analysis)}["disagrees"]
+    found = {finding.code: finding for finding in findings_of(analysis)}["disagrees"]
     assert (found.level, found.at) == ("caution", "results.r")
     assert judge(analysis, analysis.results["r"]).text == found.say
-    assert remarks(run(made, quantities={"a": "2.00 ± 0.01"})) == ()
+    assert findings_of(run(made, quantities={"a": "2.00 ± 0.01"})) == ()
 
 
 def test_an_intercept_of_few_rows_is_said_in_words_of_degree() -> None:
@@ -116,14 +116,14 @@ def test_an_intercept_of_few_rows_is_said_in_words_of_degree() -> None:
 
 def test_two_null_readings_that_cannot_be_one_resistor_are_said() -> None:
     analysis = of("metre-bridge", series={"first": {"K": ["5", "5"], "l": [["46.5"], ["49.5"]]}})
-    flag = said(analysis)["scatter"]
-    assert flag.at == "fits.one"
-    assert "differ by more than they should" in flag.title
+    finding = said(analysis)["scatter"]
+    assert finding.at == "fits.one"
+    assert "differ by more than they should" in finding.title
 
 
 def test_rules_do_not_speak_on_an_empty_sheet() -> None:
     for name in catalogue.experiments():
-        assert [f.code for f in remarks(of(name)) if f.code.startswith("check")] == [], name
+        assert [f.code for f in findings_of(of(name)) if f.code.startswith("check")] == [], name
 
 
 def test_what_is_missing_is_named() -> None:
@@ -151,4 +151,4 @@ def test_counting_columns_are_not_held_to_their_scatter() -> None:
     made = program(
         series={"s": {"label": "S", "columns": {"c": {"label": "c", "role": "measured", "count": True, "repeats": 3}}}}
     )
-    assert [f for f in remarks(run(made, series={"s": {"c": [["100", "90", "108"]]}})) if f.level != "note"] == []
+    assert [f for f in findings_of(run(made, series={"s": {"c": [["100", "90", "108"]]}})) if f.level != "note"] == []

@@ -134,7 +134,7 @@ def test_many_runs_hold_the_truth_as_often_as_they_say(pendulum: Program) -> Non
         texts = [[f"{t + e:.2f}" for e in rng.normal(0, 0.1, 5)] for t in times]
         result = analyse(pendulum, document(texts, rules={"fit_uncertainty": "propagated"})).results["g"]
         inside += abs(result.value - 9.81) <= result.u
-        wide += abs(result.value - 9.81) <= result.U95
+        wide += abs(result.value - 9.81) <= result.expanded_uncertainty
     for hits, share in ((inside, 0.6827), (wide, 0.95)):
         assert abs(hits / runs_made - share) < 3.5 * math.sqrt(share * (1 - share) / runs_made), (hits, share)
 

@@ -5,10 +5,10 @@ import math
 import pytest
 
 from cavrel.core.analysis import analyse
-from cavrel.core.definition.accepted import Accepted
+from cavrel.core.definition.reference import ReferenceValue
 from cavrel.core.definition.steps import Program
-from cavrel.core.findings import remarks
-from cavrel.core.findings.flag import Flag
+from cavrel.core.findings import findings_of
+from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.judge import judge
 from cavrel.core.findings.slips import find
 from cavrel.core.findings.straighten import meanings
@@ -88,8 +88,8 @@ GOOD = [
 LENGTHS = ["60.0", "90.0", "120.0", "150.0", "180.0"]
 
 
-def flags(pendulum: Program, times=GOOD, lengths=LENGTHS, **more) -> tuple[Flag, ...]:
-    return remarks(
+def findings(pendulum: Program, times=GOOD, lengths=LENGTHS, **more) -> tuple[Finding, ...]:
+    return findings_of(
         analysed(pendulum, times, lengths, **more), meanings(pendulum.definition.model_dump_json(by_alias=True))
     )
 
@@ -104,7 +104,7 @@ def analysed(pendulum: Program, times=GOOD, lengths=LENGTHS, **more):
     return analyse(pendulum, runs.load(body))
 
 
-def codes(found: tuple[Flag, ...]) -> set[str]:
+def codes(found: tuple[Finding, ...]) -> set[str]:
     return {f.code for f in found}
 
 
@@ -113,63 +113,63 @@ def changed(row: int, trial: int, text: str) -> list[list[str]]:
 
 
 def test_a_clean_run_has_nothing_to_remark(pendulum: Program) -> None:
-    assert flags(pendulum) == ()
+    assert findings(pendulum) == ()
 
 
 @pytest.mark.parametrize(("text", "counted"), [("46.67", 19), ("51.58", 21)])
 def test_a_miscount_is_recognised(pendulum: Program, text: str, counted: int) -> None:
-    found = [f for f in flags(pendulum, changed(3, 1, text)) if f.code == "miscount"]
+    found = [f for f in findings(pendulum, changed(3, 1, text)) if f.code == "miscount"]
     assert len(found) == 1
     assert found[0].at == "swings.t.4.2"
     assert f"Were {counted} swings counted for 20?" in found[0].say
 
 
 def test_swapped_digits_stand_apart(pendulum: Program) -> None:
-    found = [f for f in flags(pendulum, changed(0, 0, "37.01")) if f.code == "stands-apart"]
+    found = [f for f in findings(pendulum, changed(0, 0, "37.01")) if f.code == "stands-apart"]
     assert found[0].at == "swings.t.1.1"
     assert "5.95 s above its fellows" in found[0].say
 
 
 def test_a_decimal_slip_is_implausible(pendulum: Program) -> None:
-    found = flags(pendulum, lengths=["60.0", "9.00", "120.0", "150.0", "180.0"])
+    found = findings(pendulum, lengths=["60.0", "9.00", "120.0", "150.0", "180.0"])
     assert any(f.code == "implausible" and f.at == "swings.L.2.1" for f in found)
 
 
 def test_decimals_are_counted_in_the_typed_unit(pendulum: Program) -> None:
-    assert codes(flags(pendulum, lengths=["60", "90.0", "120.0", "150.0", "180.0"])) == {"decimals-fewer"}
-    assert codes(flags(pendulum, lengths=["600 mm", "90.0", "120.0", "150.0", "180.0"])) == set()
-    assert codes(flags(pendulum, lengths=["60.05", "90.0", "120.0", "150.0", "180.0"])) == {"decimals-more"}
+    assert codes(findings(pendulum, lengths=["60", "90.0", "120.0", "150.0", "180.0"])) == {"decimals-fewer"}
+    assert codes(findings(pendulum, lengths=["600 mm", "90.0", "120.0", "150.0", "180.0"])) == set()
+    assert codes(findings(pendulum, lengths=["60.05", "90.0", "120.0", "150.0", "180.0"])) == {"decimals-more"}
 
 
 def test_an_unreadable_reading_is_named_and_not_computed_with(pendulum: Program) -> None:
-    found = [f for f in flags(pendulum, changed(1, 2, "37.9s5")) if f.code == "unreadable"]
+    found = [f for f in findings(pendulum, changed(1, 2, "37.9s5")) if f.code == "unreadable"]
     assert found[0].at == "swings.t.2.3"
     assert "kept as you wrote it" in found[0].say
 
 
 def test_a_wide_angle_is_against_the_rule(pendulum: Program) -> None:
-    found = flags(pendulum, quantities={"theta": "25"})
+    found = findings(pendulum, quantities={"theta": "25"})
     assert [f.say for f in found if f.code.startswith("check")] == [
         "Swings wider than 15° take longer than the small-angle law says. Pull back less."
     ]
-    assert codes(flags(pendulum, quantities={"theta": "12"})) == set()
+    assert codes(findings(pendulum, quantities={"theta": "12"})) == set()
 
 
 def test_lengths_from_the_wrong_point_miss_the_origin(pendulum: Program) -> None:
     """8 cm left out of every length: the line crosses well above zero, and its slope is as good as ever."""
-    found = flags(pendulum, lengths=[f"{float(v) - 8:.1f}" for v in LENGTHS])
+    found = findings(pendulum, lengths=[f"{float(v) - 8:.1f}" for v in LENGTHS])
     assert "intercept" in codes(found)
 
 
 def test_a_row_set_wrong_stands_off_the_line(pendulum: Program) -> None:
-    found = [f for f in flags(pendulum, lengths=["60.0", "90.0", "125.0", "150.0", "180.0"]) if f.code == "off-line"]
+    found = [f for f in findings(pendulum, lengths=["60.0", "90.0", "125.0", "150.0", "180.0"]) if f.code == "off-line"]
     assert [f.at for f in found] == ["swings.3"]
     assert found[0].row_out == ("swings", 3)
 
 
 def test_the_slip_finder_says_what_the_result_would_become(pendulum: Program) -> None:
     analysis = analysed(pendulum, changed(3, 1, "46.67"))
-    slips = find(analysis, remarks(analysis))
+    slips = find(analysis, findings_of(analysis))
     clean = analysed(pendulum, excluded={"swings": {"t.4.2": "x"}}).results["g"]
     assert len(slips) == 1
     assert slips[0].after == with_u(clean.value, clean.u, "m/s^2")
@@ -179,7 +179,7 @@ def test_the_slip_finder_says_what_the_result_would_become(pendulum: Program) ->
 def test_nothing_suspected_is_ever_altered(pendulum: Program) -> None:
     analysis = analysed(pendulum, changed(3, 1, "46.67"))
     before = analysis.run.model_dump()
-    find(analysis, remarks(analysis))
+    find(analysis, findings_of(analysis))
     assert analysis.run.model_dump() == before
 
 
@@ -202,5 +202,5 @@ def test_too_early_is_said_with_its_reason(pendulum: Program) -> None:
 
 def test_accepted_values_say_where_they_come_from(pendulum: Program) -> None:
     accepted = analysed(pendulum).results["g"].accepted
-    assert isinstance(accepted, Accepted)
+    assert isinstance(accepted, ReferenceValue)
     assert "WGS 84" in accepted.source

@@ -31,7 +31,7 @@ def test_sum_of_normal_distributions() -> None:
     analysis = sum_of_four(["1", "1", "1", "1"], "standard")
     drawn = monte_carlo(analysis, DRAWS)["Y"]
     assert analysis.results["Y"].u == pytest.approx(2.0)
-    assert pytest.approx(3.92, abs=0.005) == analysis.results["Y"].U95
+    assert pytest.approx(3.92, abs=0.005) == analysis.results["Y"].expanded_uncertainty
     assert (drawn.u, drawn.low95, drawn.high95) == pytest.approx((2.00, -3.92, 3.92), abs=0.03)
     assert drawn.agrees
 
@@ -49,7 +49,7 @@ def test_one_rectangular_distribution_that_dominates() -> None:
     analysis = sum_of_four(["1.7320508"] * 3 + ["17.320508"], "limit")
     drawn = monte_carlo(analysis, DRAWS)["Y"]
     assert analysis.results["Y"].u == pytest.approx(10.1, abs=0.05)
-    assert pytest.approx(19.9, abs=0.05) == analysis.results["Y"].U95
+    assert pytest.approx(19.9, abs=0.05) == analysis.results["Y"].expanded_uncertainty
     assert (drawn.u, drawn.low95, drawn.high95) == pytest.approx((10.1, -17.0, 17.0), abs=0.1)
     assert not drawn.agrees
 

@@ -9,8 +9,8 @@ import pytest
 from cavrel.core import definition as definitions
 from cavrel.core.analysis import Analysis, analyse
 from cavrel.core.analysis.uncertainty import coverage_factor
-from cavrel.core.definition.accepted import normal_gravity
 from cavrel.core.definition.program import compile_program
+from cavrel.core.definition.reference import normal_gravity
 from cavrel.core.fit import solver, york
 from cavrel.core.logbook import run as runs
 from cavrel.core.quantity.rounding import concise, with_u

@@ -82,7 +82,7 @@ def test_a_run_that_cannot_be_worked_out_still_opens(
     def broken(*_: object) -> tuple[()]:
         raise ZeroDivisionError
 
-    monkeypatch.setattr(opened, "remarks", broken)
+    monkeypatch.setattr(opened, "findings_of", broken)
     save(client, run, entry("reading", "swings.t.1.1", text="31.1"))
     assert "This cannot be worked out" in text(client, f"/runs/{run}/measure")
     assert 'value="31.1"' in client.get(f"/runs/{run}/measure").text

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from scipy import special
 
 from cavrel.core.analysis.sheet import InputReadings, Sheet
-from cavrel.core.definition.gauge import Gauge
+from cavrel.core.definition.instrument import MeasuringInstrument
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.definition.steps import Input
 
@@ -263,7 +263,7 @@ def _repeatability(entry: InputReadings, s: Array, k: NDArray[np.intp], rules: H
 
 def _shared(inputs: Iterable[InputReadings]) -> list[Block]:
     """One component for each instrument's zero, calibration and printed limits, acting on everything read with it."""
-    by_gauge: dict[str, tuple[Gauge, list[str], list[str]]] = {}
+    by_gauge: dict[str, tuple[MeasuringInstrument, list[str], list[str]]] = {}
     for entry in inputs:
         gauge, spec = entry.spec.gauge, entry.spec
         if gauge is not None and not spec.exact:

@@ -98,7 +98,9 @@ def summarise(analysis: Analysis, name: str, drawn: Array) -> MonteCarlo:
     mean, u = largest * float((good / largest).mean()), largest * float((good / largest).std(ddof=1))
     of = result.u if result.u > 0 else u
     tolerance = 0.5 * 10.0 ** last_decade(of, analysis.rules.rounding) if 0 < of < math.inf else 0.0
-    ends = np.abs([low - (result.value - result.U95), high - (result.value + result.U95)])
+    ends = np.abs(
+        [low - (result.value - result.expanded_uncertainty), high - (result.value + result.expanded_uncertainty)]
+    )
     stable = u == 0 or _stable(good / largest, tolerance / largest)
     return MonteCarlo(
         len(drawn), mean, u, low, high, tolerance, stable, bool((ends <= tolerance).all()), len(drawn) - len(good)

@@ -11,7 +11,7 @@ from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.analysis.lanes import Pushes
 from cavrel.core.analysis.sheet import Sheet
 from cavrel.core.analysis.uncertainty import Source
-from cavrel.core.definition.accepted import Accepted
+from cavrel.core.definition.reference import ReferenceValue
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.definition.steps import Program
 from cavrel.core.formula.evaluate import Environment
@@ -44,16 +44,16 @@ class Comparison:
     ``u``: standard uncertainty of the difference, correlations included, SI.
     ``parts``: ``(K,)`` contributions to the difference.
     ``dof``: effective degrees of freedom of the difference (Welch-Satterthwaite over its contributions), not of the result.
-    ``k95``: its coverage factor.
+    ``coverage_factor``: its coverage factor.
     ``measured``: the other value comes from this run too.
     ``waits``: what is still to be read before there is another value, in words.
     """
 
-    accepted: Accepted
+    accepted: ReferenceValue
     u: float
     parts: Array
     dof: float
-    k95: float
+    coverage_factor: float
     measured: bool
     waits: tuple[str, ...] = ()
 
@@ -65,7 +65,7 @@ class ResultAnalysis:
     ``name``: of the result.
     ``unit``: to show it in.
     ``value``, ``u``: SI; ``value`` is NaN with a ``reason``, ``u`` is NaN where linear propagation is no answer.
-    ``dof``, ``k95``, ``U95``: effective degrees of freedom, coverage factor, expanded uncertainty.
+    ``dof``, ``coverage_factor``, ``expanded_uncertainty``: effective degrees of freedom, coverage factor, expanded uncertainty.
     ``parts``: ``(K,)`` contributions.
     ``budget``: gathered by source.
     ``compared``: with what it is compared, None where there is nothing.
@@ -82,8 +82,8 @@ class ResultAnalysis:
     value: float
     u: float
     dof: float
-    k95: float
-    U95: float
+    coverage_factor: float
+    expanded_uncertainty: float
     parts: Array
     budget: tuple[Source, ...]
     compared: Comparison | None
@@ -95,7 +95,7 @@ class ResultAnalysis:
     weights: Mapping[str, float] = field(default_factory=dict)
 
     @property
-    def accepted(self) -> Accepted | None:
+    def accepted(self) -> ReferenceValue | None:
         """What it is compared with."""
         return self.compared.accepted if self.compared else None
 
@@ -118,7 +118,7 @@ class PredictionAnalysis:
     x: float
     low: float
     high: float
-    k95: float
+    coverage_factor: float
     outside: bool
     reason: str
 
@@ -162,7 +162,7 @@ class Analysis:
     results: Mapping[str, ResultAnalysis]
     predictions: Mapping[str, PredictionAnalysis]
     dof: Array
-    accepted: Mapping[str, Accepted]
+    accepted: Mapping[str, ReferenceValue]
     checks: Mapping[int, bool | None]
     pictures: Mapping[str, ForcePicture]
     nominal: Mapping[str, Array]

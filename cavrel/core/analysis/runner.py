@@ -22,7 +22,7 @@ from cavrel.core.analysis.records import (
     Values,
 )
 from cavrel.core.analysis.sheet import Sheet, lay_out
-from cavrel.core.definition.accepted import Accepted, local_gravity
+from cavrel.core.definition.reference import ReferenceValue, local_gravity
 from cavrel.core.definition.rules import HouseRules, Site
 from cavrel.core.definition.steps import Derived, FitStep, PictureStep, PredictStep, Program, ResultStep
 from cavrel.core.formula.evaluate import Environment
@@ -98,7 +98,7 @@ def _scatter_block(program: Program, fit: FitStep, rows: int) -> Block:
     )
 
 
-def _accepted(program: Program, rules: HouseRules) -> dict[str, Accepted]:
+def _accepted(program: Program, rules: HouseRules) -> dict[str, ReferenceValue]:
     """The accepted values under these house rules."""
     accepted = dict(program.accepted)
     site = rules.g if isinstance(rules.g, Site) else None
@@ -121,7 +121,7 @@ class _Runner:
         sheet: Sheet,
         nominal: Mapping[str, Nominal],
         pushes: Pushes,
-        accepted: Mapping[str, Accepted],
+        accepted: Mapping[str, ReferenceValue],
     ) -> None:
         self.program, self.run, self.rules, self.sheet = program, run, rules, sheet
         self.nominal, self.pushes, self.accepted = nominal, pushes, accepted
@@ -253,13 +253,13 @@ class _Runner:
         dof = uncertainty.effective_dof(parts, self.pushes, self.dof)
         if fit.source == "scatter" and fit.diagnostics is not None:
             dof = min(dof, float(fit.diagnostics.dof))
-        k95 = uncertainty.coverage_factor(dof, self.rules.student)
+        coverage_factor = uncertainty.coverage_factor(dof, self.rules.student)
         where, value = float(at[0, 0]), float(values[0, 0])
-        reach = k95 * math.hypot(u, single if math.isfinite(single) else 0.0)
+        reach = coverage_factor * math.hypot(u, single if math.isfinite(single) else 0.0)
         measured = fit.x[fit.rows]
         outside = not measured.min() <= where <= measured.max()
         self.predictions[step.key] = PredictionAnalysis(
-            step.key, step.unit, value, u, where, value - reach, value + reach, k95, outside, ""
+            step.key, step.unit, value, u, where, value - reach, value + reach, coverage_factor, outside, ""
         )
 
     # --- results -----------------------------------------------------------------------------------------------------
@@ -279,7 +279,7 @@ class _Runner:
         bend = self.pushes.bend(values)
         linear = bool(reason) or (bend <= BENT * u if u > 0 else bend <= 1e-9 * abs(value))
         dof = uncertainty.effective_dof(parts, self.pushes, self.dof)
-        k95 = uncertainty.coverage_factor(dof, self.rules.student)
+        coverage_factor = uncertainty.coverage_factor(dof, self.rules.student)
         if not linear or not math.isfinite(u):
             linear, u = bool(reason), math.nan
         plausible = None
@@ -291,15 +291,15 @@ class _Runner:
             value=value if not reason else math.nan,
             u=u,
             dof=dof,
-            k95=k95,
-            U95=k95 * u,
+            coverage_factor=coverage_factor,
+            expanded_uncertainty=coverage_factor * u,
             parts=parts,
             budget=uncertainty.budget(parts, self.pushes) if u > 0 else (),
             compared=self.compared(step, values, parts, u),
             birge=ratio,
             reason=reason,
             linear=linear,
-            interval=(value - k95 * u, value + k95 * u),
+            interval=(value - coverage_factor * u, value + coverage_factor * u),
             plausible=plausible,
             weights=weights,
         )
@@ -322,7 +322,7 @@ class _Runner:
             if not any(isinstance(n, Name | Member) for n in walk(own)):
                 source = "stated in the definition"
             label = "measured another way" if measured else typeset(own)
-            accepted = Accepted(float(other[0, 0]), u_other, step.unit.text, label, source)
+            accepted = ReferenceValue(float(other[0, 0]), u_other, step.unit.text, label, source)
             apart = self.pushes.single(np.subtract(*self.pushes.pair(values, other)))
             if not math.isfinite(accepted.value):
                 waits = self.waits(f"{step.key}#accepted") or ("the other value",)
@@ -334,7 +334,7 @@ class _Runner:
             u=math.hypot(float(uncertainty.combined(apart[:, None])[0]), known) if math.isfinite(u) else math.nan,
             parts=apart,
             dof=dof,
-            k95=uncertainty.coverage_factor(dof, self.rules.student),
+            coverage_factor=uncertainty.coverage_factor(dof, self.rules.student),
             measured=measured,
             waits=waits,
         )

@@ -5,8 +5,8 @@ from collections.abc import Callable, Mapping
 from functools import partial
 
 from cavrel.core.definition import Definition, Fit
-from cavrel.core.definition.accepted import Accepted
-from cavrel.core.definition.gauge import read_gauge
+from cavrel.core.definition.instrument import read_instrument
+from cavrel.core.definition.reference import ReferenceValue
 from cavrel.core.definition.steps import (
     FitStep,
     Input,
@@ -29,7 +29,7 @@ class Formulas(ABC):
     """Holds the names of one definition while its parts are compiled on demand, depth first; what each part is compiled to is for those who
     know it."""
 
-    def __init__(self, definition: Definition, accepted: Mapping[str, Accepted]) -> None:
+    def __init__(self, definition: Definition, accepted: Mapping[str, ReferenceValue]) -> None:
         self.definition = definition
         self.accepted = accepted
         self.kinds: dict[str, Kind] = {"pi": Kind(PLAIN)}
@@ -42,7 +42,7 @@ class Formulas(ABC):
         self.uses: dict[str, set[str]] = {}
         self.unit_texts: dict[str, str] = {}
         self.shown_units: dict[str, Unit] = {}
-        self.gauges = {name: read_gauge(name, body) for name, body in definition.instruments.items()}
+        self.gauges = {name: read_instrument(name, body) for name, body in definition.instruments.items()}
         self.timers = {
             fill: step.timer
             for step in definition.steps

@@ -2,7 +2,7 @@
 
 from cavrel.core.definition import Column, Quantity, Result
 from cavrel.core.definition.formulas import Formulas
-from cavrel.core.definition.gauge import Gauge
+from cavrel.core.definition.instrument import MeasuringInstrument
 from cavrel.core.definition.steps import (
     Derived,
     Input,
@@ -114,7 +114,7 @@ class Inputs(Formulas):
             )
         )
 
-    def _gauge_fits(self, gauge: Gauge, unit: Unit, place: str) -> None:
+    def _gauge_fits(self, gauge: MeasuringInstrument, unit: Unit, place: str) -> None:
         body = self.definition.instruments[gauge.name]
         for field in ("least_count", "reaction", "placement", "zero", "full_scale"):
             text = getattr(body, field)

@@ -6,8 +6,8 @@ Compiling checks every name, unit and dimension once; running the program (`anal
 from collections.abc import Mapping
 
 from cavrel.core.definition import Definition
-from cavrel.core.definition.accepted import Accepted
 from cavrel.core.definition.outcomes import Outcomes
+from cavrel.core.definition.reference import ReferenceValue
 from cavrel.core.definition.steps import (
     Program,
 )
@@ -17,7 +17,7 @@ from cavrel.core.quantity import units
 from cavrel.core.quantity.units import PLAIN
 
 
-def compile_program(definition: Definition, accepted: Mapping[str, Accepted]) -> Program:
+def compile_program(definition: Definition, accepted: Mapping[str, ReferenceValue]) -> Program:
     """Compile ``definition``; ``accepted`` are the named values its formulas may use.
 
     Raises DefinitionError whose place is the path of the faulty key.

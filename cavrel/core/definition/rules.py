@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from cavrel.core.definition.accepted import normal_gravity
+from cavrel.core.definition.reference import normal_gravity
 
 
 class Site(BaseModel):

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from cavrel.core.definition import Definition, Timer
-from cavrel.core.definition.accepted import Accepted
-from cavrel.core.definition.gauge import Gauge
+from cavrel.core.definition.instrument import MeasuringInstrument
+from cavrel.core.definition.reference import ReferenceValue
 from cavrel.core.fit.models import Model
 from cavrel.core.formula.evaluate import Compiled
 from cavrel.core.formula.nodes import Node
@@ -23,7 +23,7 @@ class Input:
     label: str
     unit: Unit
     role: str
-    gauge: Gauge | None
+    gauge: MeasuringInstrument | None
     exact: bool
     count: bool
     repeats: int
@@ -136,9 +136,9 @@ class Program:
     inputs: tuple[Input, ...]
     steps: tuple[Step, ...]
     checks: tuple[CheckStep, ...]
-    gauges: Mapping[str, Gauge]
+    gauges: Mapping[str, MeasuringInstrument]
     used_accepted: tuple[str, ...]
-    accepted: Mapping[str, Accepted]
+    accepted: Mapping[str, ReferenceValue]
     suggestions: Mapping[str, tuple[Compiled, Unit]]
     pictures: tuple[PictureStep, ...]
     constants: Mapping[str, float]

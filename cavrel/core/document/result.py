@@ -8,7 +8,7 @@ from cavrel.core.analysis import Analysis, PredictionAnalysis, ResultAnalysis, V
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.analysis.montecarlo import MonteCarlo
 from cavrel.core.analysis.uncertainty import budget
-from cavrel.core.findings.flag import Flag
+from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.judge import judge
 from cavrel.core.findings.slips import Slip
 from cavrel.core.findings.straighten import LineMeaning
@@ -20,7 +20,7 @@ FORMAT = "cavrel-result/1"
 
 def result_document(
     analysis: Analysis,
-    flags: Sequence[Flag],
+    findings: Sequence[Finding],
     slips: Sequence[Slip],
     meanings: Mapping[str, LineMeaning] | None = None,
     drawn: Mapping[str, MonteCarlo] | None = None,
@@ -44,7 +44,7 @@ def result_document(
         },
         "predictions": {name: _prediction(found) for name, found in analysis.predictions.items()},
         "correlation": _correlation(analysis),
-        "flags": [{"code": f.code, "level": f.level, "at": f.at, "title": f.title, "say": f.say} for f in flags],
+        "flags": [{"code": f.code, "level": f.level, "at": f.at, "title": f.title, "say": f.say} for f in findings],
         "slips": [
             {"say": s.say, "at": s.at, "fix": s.fix, "before": s.before, "after": s.after, "score": s.score}
             for s in slips
@@ -130,8 +130,8 @@ def _result(analysis: Analysis, result: ResultAnalysis, drawn: MonteCarlo | None
         "u": _number(result.u / unit.factor),
         "unit": unit.text,
         "dof": _number(result.dof),
-        "k95": _number(result.k95),
-        "U95": _number(result.U95 / unit.factor),
+        "k95": _number(result.coverage_factor),
+        "U95": _number(result.expanded_uncertainty / unit.factor),
         "text": result_text(analysis, result),
         "reason": result.reason or None,
         "accepted": None

@@ -10,7 +10,7 @@ from scipy import optimize
 
 from cavrel.core.analysis import Analysis, ResultAnalysis, analyse
 from cavrel.core.definition.steps import Input
-from cavrel.core.findings.flag import Flag
+from cavrel.core.findings.finding import Finding
 from cavrel.core.quantity.rounding import significant
 
 FAR_APART = 2.0
@@ -19,24 +19,24 @@ ten thousand. The verdict speaks sooner."""
 _ROUNDS = 12
 
 
-def apart(analysis: Analysis) -> list[Flag]:
+def apart(analysis: Analysis) -> list[Finding]:
     """A remark for every result that disagrees with what the same run says in another way."""
-    flags = []
+    findings = []
     for result in analysis.results.values():
         other, body = result.compared, analysis.program.definition.results[result.name]
         if other is None or not other.measured or result.reason or body.below or body.above:
             continue
         accepted = other.accepted
         difference = result.value - accepted.value
-        if not other.u > 0 or not abs(difference) > FAR_APART * other.k95 * other.u:
+        if not other.u > 0 or not abs(difference) > FAR_APART * other.coverage_factor * other.u:
             continue
         times = significant(abs(difference) / other.u, 2)
         say = (
             f"{body.label} comes out as {_shown(result, result.value)}, but {_other(analysis, result)} says "
             f"{_shown(result, accepted.value)}: {times} standard uncertainties apart. Both cannot be right."
         )
-        flags.append(Flag("apart", "caution", f"results.{result.name}", "Two ways disagree", say))
-    return flags
+        findings.append(Finding("apart", "caution", f"results.{result.name}", "Two ways disagree", say))
+    return findings
 
 
 def _shown(result: ResultAnalysis, value: float) -> str:
@@ -54,15 +54,15 @@ def _other(analysis: Analysis, result: ResultAnalysis) -> str:
     return "the other way"
 
 
-def explained(analysis: Analysis, flags: Iterable[Flag]) -> tuple[Flag, ...]:
+def explained(analysis: Analysis, findings: Iterable[Finding]) -> tuple[Finding, ...]:
     """The same remarks, each on two ways that disagree with its likeliest cause. Takes some thirty analyses for each of those, so it is
     asked for where it is read."""
     found = []
-    for flag in flags:
-        if flag.code == "apart":
-            why = _cause(analysis, analysis.results[flag.at.partition(".")[2]])
-            flag = replace(flag, say=f"{flag.say} {why}".strip())
-        found.append(flag)
+    for finding in findings:
+        if finding.code == "apart":
+            why = _cause(analysis, analysis.results[finding.at.partition(".")[2]])
+            finding = replace(finding, say=f"{finding.say} {why}".strip())
+        found.append(finding)
     return tuple(found)
 
 

@@ -8,7 +8,7 @@ from scipy import special
 
 from cavrel.core.analysis import Analysis
 from cavrel.core.analysis.fitted import FitAnalysis
-from cavrel.core.findings.flag import Flag
+from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.straighten import LineMeaning
 from cavrel.core.quantity.rounding import MINUS, significant
 from cavrel.core.words import counted
@@ -23,7 +23,7 @@ _PERHAPS, _FAR = 0.01, 4.0
 """An intercept this far off, in standard uncertainties, is spoken of as a maybe where few rows leave chance more room."""
 
 
-def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) -> list[Flag]:
+def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) -> list[Finding]:
     at, model = f"fits.{fit.name}", analysis.program.fits[fit.name].model
     if not fit.made:
         waits = analysis.waits.get(fit.name, ())
@@ -31,16 +31,16 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
         if waits:
             say = f"It waits for {', '.join(f'“{label}”' for label in waits)}."
         curve = {"line": "line", "proportional": "line", "mean": "mean"}.get(model, "curve")
-        return [Flag("no-fit", "note", at, f"No {curve} yet", say)]
+        return [Finding("no-fit", "note", at, f"No {curve} yet", say)]
     if analysis.program.definition.fits[fit.name].sketch:
         return _foreseen(analysis, fit, at)
-    flags: list[Flag] = []
+    findings: list[Finding] = []
     found = fit.diagnostics
     assert found is not None
     series = analysis.program.fits[fit.name].series
     if found.dof < 2 and fit.theta.size > 1:
-        flags.append(
-            Flag(
+        findings.append(
+            Finding(
                 "few-points",
                 "note",
                 at,
@@ -48,12 +48,12 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
                 "A curve through so few points cannot show that it is wrong. Add a setting.",
             )
         )
-    flags += _odd_points(fit, series)
-    odd = bool(flags) and flags[-1].code == "off-line"
+    findings += _odd_points(fit, series)
+    odd = bool(findings) and findings[-1].code == "off-line"
     if found.curvature_p is not None and found.curvature_p < _BENT and not odd:
         way = "up" if found.curvature_sign > 0 else "down"
-        flags.append(
-            Flag(
+        findings.append(
+            Finding(
                 "curved",
                 "caution",
                 at,
@@ -62,8 +62,8 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
             )
         )
     if found.p is not None and found.p < _ALPHA_FIT and not odd:
-        flags.append(
-            Flag(
+        findings.append(
+            Finding(
                 "scatter",
                 "caution",
                 at,
@@ -75,8 +75,8 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
             )
         )
     if found.p is not None and found.dof >= 3 and found.p > 1 - 1e-4:
-        flags.append(
-            Flag(
+        findings.append(
+            Finding(
                 "too-good",
                 "note",
                 at,
@@ -85,9 +85,9 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
                 "Are the uncertainties stated too wide, or readings smoothed?",
             )
         )
-    if found.runs_p is not None and found.runs_p < _BENT and not any(f.code == "curved" for f in flags):
-        flags.append(
-            Flag(
+    if found.runs_p is not None and found.runs_p < _BENT and not any(f.code == "curved" for f in findings):
+        findings.append(
+            Finding(
                 "runs",
                 "note",
                 at,
@@ -95,31 +95,31 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
                 "Neighbouring points err together. Something drifted, or the shape is not a line.",
             )
         )
-    flags += _intercept(analysis, fit, meaning, at)
+    findings += _intercept(analysis, fit, meaning, at)
     if (
         analysis.rules.fit_uncertainty == "extreme_lines"
         and fit.source != "extreme lines"
         and "intercept" in fit.parameters
     ):
         say = "Steepest and shallowest lines cannot be drawn; the slope takes the larger of scatter and error bars instead."
-        flags.append(Flag("no-extremes", "note", at, "No line passes through all error boxes", say))
-    return flags + _foreseen(analysis, fit, at)
+        findings.append(Finding("no-extremes", "note", at, "No line passes through all error boxes", say))
+    return findings + _foreseen(analysis, fit, at)
 
 
-def _foreseen(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Flag]:
+def _foreseen(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Finding]:
     """What the bench foresaw of the graph, against what the definition expects."""
     said = analysis.run.expected.get(fit.name)
     right = analysis.program.definition.fits[fit.name].expect
     if said is None or right is None:
         return []
     if said == right:
-        return [Flag("foreseen", "note", at, f"You foresaw: {said}", "So it is.")]
+        return [Finding("foreseen", "note", at, f"You foresaw: {said}", "So it is.")]
     return [
-        Flag("not-foreseen", "note", at, f"You foresaw: {said}", f"The law says {right}. What made the difference?")
+        Finding("not-foreseen", "note", at, f"You foresaw: {said}", f"The law says {right}. What made the difference?")
     ]
 
 
-def _odd_points(fit: FitAnalysis, series: str) -> list[Flag]:
+def _odd_points(fit: FitAnalysis, series: str) -> list[Finding]:
     """Points too far from the line for their number (Student's t of the deleted residual, Bonferroni over the points)."""
     found = fit.diagnostics
     assert found is not None
@@ -140,7 +140,7 @@ def _odd_points(fit: FitAnalysis, series: str) -> list[Flag]:
     row = int(fit.rows[worst]) + 1
     side = "above" if found.residuals[worst] > 0 else "below"
     return [
-        Flag(
+        Finding(
             "off-line",
             "caution",
             f"{series}.{row}",
@@ -159,7 +159,7 @@ def _two_sided(t: Array | float, dof: float) -> Array:
     return np.asarray(2 * special.stdtr(dof, -np.asarray(t)))
 
 
-def _intercept(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None, at: str) -> list[Flag]:
+def _intercept(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None, at: str) -> list[Finding]:
     """The law sends the line through the origin, but the readings do not."""
     if meaning is None or not meaning.through_origin or "intercept" not in fit.parameters:
         return []
@@ -181,6 +181,6 @@ def _intercept(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None
     crossing += f", {significant(abs(z), 2)} standard uncertainties from the zero that the law wants."
     look = "Look for an offset left out or taken off twice, or a zero that was not checked."
     if p <= _OFF_ORIGIN:
-        return [Flag("intercept", "caution", at, "The line misses the origin", f"{crossing} {look}")]
+        return [Finding("intercept", "caution", at, "The line misses the origin", f"{crossing} {look}")]
     few = f"With so few rows chance does that once in {significant(1 / p, 1)} times: take more, or look already. {look}"
-    return [Flag("intercept-perhaps", "note", at, "The line may miss the origin", f"{crossing} {few}")]
+    return [Finding("intercept-perhaps", "note", at, "The line may miss the origin", f"{crossing} {few}")]

@@ -69,7 +69,7 @@ def judge(analysis: Analysis, result: ResultAnalysis) -> Verdict:
         text = f"{words.off()}, but {alone}"
         return Verdict(shown, math.nan, "none", "No uncertainty.", text, measured=other.measured)
     z = difference / other.u
-    kind, head, text = words.of(z, other.k95, dof)
+    kind, head, text = words.of(z, other.coverage_factor, dof)
     return Verdict(shown, z, kind, head, text, measured=other.measured)
 
 

@@ -9,7 +9,7 @@ from cavrel.core.analysis import Analysis
 from cavrel.core.analysis.components import resolution_u
 from cavrel.core.analysis.sheet import InputReadings
 from cavrel.core.definition.steps import Input
-from cavrel.core.findings.flag import Flag
+from cavrel.core.findings.finding import Finding
 from cavrel.core.formula.evaluate import Environment
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
@@ -27,23 +27,23 @@ MISCOUNTED = 4.5
 _FEW = 4.0
 
 
-def of_readings(analysis: Analysis) -> list[Flag]:
+def of_readings(analysis: Analysis) -> list[Finding]:
     """Everything worth saying about single readings."""
-    flags = _unreadable(analysis)
+    findings = _unreadable(analysis)
     for readings in analysis.sheet.inputs:
-        flags += _understood(readings)
-        flags += _decimals(readings)
-        flags += _implausible(analysis, readings)
-        flags += _apart(analysis, readings)
-    return flags
+        findings += _understood(readings)
+        findings += _decimals(readings)
+        findings += _implausible(analysis, readings)
+        findings += _apart(analysis, readings)
+    return findings
 
 
-def _unreadable(analysis: Analysis) -> list[Flag]:
-    flags = []
+def _unreadable(analysis: Analysis) -> list[Finding]:
+    findings = []
     for fault in analysis.sheet.faults:
         entry = analysis.program.input_of[fault.key]
-        flags.append(
-            Flag(
+        findings.append(
+            Finding(
                 "unreadable",
                 "caution",
                 _at(entry, fault.row, fault.trial),
@@ -52,7 +52,7 @@ def _unreadable(analysis: Analysis) -> list[Flag]:
                 seen=fault.text,
             )
         )
-    return flags
+    return findings
 
 
 def _at(entry: Input, row: int, trial: int) -> str:
@@ -65,27 +65,27 @@ def _where(entry: Input, row: int, trial: int) -> str:
     return f"Row {row}, trial {trial}" if entry.repeats > 1 else f"Row {row}, {entry.label.lower()}"
 
 
-def _understood(readings: InputReadings) -> list[Flag]:
+def _understood(readings: InputReadings) -> list[Finding]:
     """Readings that can be meant in two ways, and numbers of things or events that are no whole number."""
     spec = readings.spec
-    flags = []
+    findings = []
     for place, reading in readings.readings.items():
         at, title, out = _at(spec, *place), _where(spec, *place), _out(spec, *place)
         wanted = decimals_of(spec.gauge.least_count, reading.unit) if spec.gauge and spec.gauge.least_count else None
         if reading.doubt and wanted != reading.decimals:
-            flags.append(
-                Flag("two-ways", "caution", at, f"{title}: {reading.text}?", reading.doubt, out, seen=reading.text)
+            findings.append(
+                Finding("two-ways", "caution", at, f"{title}: {reading.text}?", reading.doubt, out, seen=reading.text)
             )
         number = reading.unit.from_si(reading.value)
         if not (spec.count or spec.whole) or (number >= 0 and number == int(number)):
             continue
         thing = "A count" if spec.count else "A number of things"
         say = f"{thing} is a whole number from nought up. Look at what was written."
-        flags.append(Flag("not-counted", "caution", at, f"{title}: {reading.text}?", say, out, seen=reading.text))
-    return flags
+        findings.append(Finding("not-counted", "caution", at, f"{title}: {reading.text}?", say, out, seen=reading.text))
+    return findings
 
 
-def _decimals(readings: InputReadings) -> list[Flag]:
+def _decimals(readings: InputReadings) -> list[Finding]:
     """Readings written with other decimals than the instrument gives; one remark for each column and kind."""
     spec = readings.spec
     if spec.exact or spec.gauge is None or spec.gauge.least_count is None:
@@ -97,7 +97,7 @@ def _decimals(readings: InputReadings) -> list[Flag]:
         wanted = decimals_of(spec.gauge.least_count, reading.unit)
         if reading.decimals != wanted:
             found["fewer" if reading.decimals < wanted else "more"].append((place, reading))
-    flags = []
+    findings = []
     for kind, places in found.items():
         if not places:
             continue
@@ -114,8 +114,8 @@ def _decimals(readings: InputReadings) -> list[Flag]:
         else:
             say = f"The {given}; the last figures of {reading.text} were guessed.{others}"
         title = f"{_where(spec, row, trial)}: {'a decimal is missing' if kind == 'fewer' else 'too many decimals'}"
-        flags.append(Flag(f"decimals-{kind}", "note", _at(spec, row, trial), title, say, seen=reading.text))
-    return flags
+        findings.append(Finding(f"decimals-{kind}", "note", _at(spec, row, trial), title, say, seen=reading.text))
+    return findings
 
 
 def _count(number: int, word: str) -> str:
@@ -123,7 +123,7 @@ def _count(number: int, word: str) -> str:
     return f"{words.get(number, str(number))} {word}{'' if number == 1 else 's'}"
 
 
-def _implausible(analysis: Analysis, readings: InputReadings) -> list[Flag]:
+def _implausible(analysis: Analysis, readings: InputReadings) -> list[Finding]:
     """Readings outside the plausible range that the definition gives, trial by trial."""
     spec = readings.spec
     if spec.plausible is None or not readings.readings:
@@ -132,14 +132,14 @@ def _implausible(analysis: Analysis, readings: InputReadings) -> list[Flag]:
     values = {**analysis.nominal, spec.key: readings.values.T}
     with np.errstate(all="ignore"):
         verdict = np.broadcast_to(spec.plausible(Environment(values, analysis.sheet.keep)), readings.values.T.shape).T
-    flags = []
+    findings = []
     for row, trial in np.argwhere(verdict == 0):
         reading = readings.readings[(int(row) + 1, int(trial) + 1)]
         symbol, place = spec.label, (int(row) + 1, int(trial) + 1)
         source = analysis.program.definition
         body = source.quantities[spec.name] if spec.series is None else source.series[spec.series].columns[spec.name]
-        flags.append(
-            Flag(
+        findings.append(
+            Finding(
                 "implausible",
                 "caution",
                 _at(spec, *place),
@@ -150,7 +150,7 @@ def _implausible(analysis: Analysis, readings: InputReadings) -> list[Flag]:
                 seen=reading.text,
             )
         )
-    return flags
+    return findings
 
 
 def _range_words(text: str) -> str:
@@ -161,7 +161,7 @@ def _out(spec: Input, row: int, trial: int) -> tuple[str, str, int, int] | None:
     return None if spec.series is None else (spec.series, spec.name, row, trial)
 
 
-def _apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
+def _apart(analysis: Analysis, readings: InputReadings) -> list[Finding]:
     """Trials that stand apart from their fellows, judged by a scatter that one bad trial cannot inflate."""
     spec, values = readings.spec, readings.values
     present = ~np.isnan(values)
@@ -186,7 +186,7 @@ def _apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
     step = np.nanmax(np.where(present, readings.step, 0.0)) if spec.gauge is None else (spec.gauge.least_count or 0.0)
     scale = max(robust, 0.4 * declared, float(resolution_u(step, analysis.rules)))
     few = 1 + _FEW / len(deviations)
-    flags = []
+    findings = []
     # No trial nearer to its row's median than this can stand apart by any of the rules below.
     with np.errstate(invalid="ignore"):
         far = np.abs(values - middle[:, None]) > MISCOUNTED * few * scale + step
@@ -199,10 +199,10 @@ def _apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
         lap = _miscount(analysis, spec, distance, float(np.median(others)), 0.75 * scale)
         # A whole lap's worth is told from chance at a smaller distance than just any one.
         if scale > 0 and size > (MISCOUNTED if lap else STANDS_APART) * few * scale + step:
-            flags.append(
-                _apart_flag(analysis, readings, int(i) + 1, int(j) + 1, distance, float(np.median(others)), scale)
+            findings.append(
+                _apart_finding(analysis, readings, int(i) + 1, int(j) + 1, distance, float(np.median(others)), scale)
             )
-    return flags
+    return findings
 
 
 FAR_BY_INSTRUMENT = 12.0
@@ -224,9 +224,9 @@ def _far(distance: float, size: float, declared: float) -> bool:
     return declared > 0 and distance > FAR_BY_INSTRUMENT * declared and distance > FAR_SHARE * abs(size)
 
 
-def _few_apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
+def _few_apart(analysis: Analysis, readings: InputReadings) -> list[Finding]:
     """Of a few readings of one thing, one far from the others by what the instrument declares."""
-    flags, declared = [], _declared(analysis, readings)
+    findings, declared = [], _declared(analysis, readings)
     for i, row in enumerate(readings.values):
         known = np.flatnonzero(~np.isnan(row))
         if len(known) < 3:
@@ -239,15 +239,15 @@ def _few_apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
         far = _far(abs(distance), middle, declared) or (lap is not None and abs(distance) > MISCOUNTED * declared)
         # The others agree among themselves: it is this one that stands apart.
         if far and np.ptp(others) < 0.3 * abs(distance):
-            flags.append(
-                _apart_flag(analysis, readings, i + 1, worst + 1, distance, float(np.median(others)), declared)
+            findings.append(
+                _apart_finding(analysis, readings, i + 1, worst + 1, distance, float(np.median(others)), declared)
             )
-    return flags
+    return findings
 
 
-def _two_apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
+def _two_apart(analysis: Analysis, readings: InputReadings) -> list[Finding]:
     """Two readings of one thing that cannot both be right."""
-    flags, declared, spec = [], _declared(analysis, readings), readings.spec
+    findings, declared, spec = [], _declared(analysis, readings), readings.spec
     for i, row in enumerate(readings.values):
         known = np.flatnonzero(~np.isnan(row))
         if len(known) != 2 or not _far(float(np.ptp(row[known])), float(np.abs(row[known]).max()), declared):
@@ -258,8 +258,10 @@ def _two_apart(analysis: Analysis, readings: InputReadings) -> list[Flag]:
             f"{texts[0]} and {texts[1]} {spec.unit.pretty}".strip() + " cannot both be right. A third one tells which."
         )
         title = f"{_where(spec, *place)}: two that differ"
-        flags.append(Flag("stands-apart", "caution", _at(spec, *place), title, say, _out(spec, *place), seen=texts[1]))
-    return flags
+        findings.append(
+            Finding("stands-apart", "caution", _at(spec, *place), title, say, _out(spec, *place), seen=texts[1])
+        )
+    return findings
 
 
 _TO_DEVIATION = {3: 1.445, 4: 2.060, 5: 1.464, 6: 1.898, 7: 1.465, 8: 1.778, 9: 1.471, 10: 1.704}
@@ -275,9 +277,9 @@ def _deviations(trials: Array) -> Array:
     return np.asarray(distances[k % 2 :] * _TO_DEVIATION[k if k <= 10 else 9 + (k + 1) % 2])
 
 
-def _apart_flag(
+def _apart_finding(
     analysis: Analysis, readings: InputReadings, row: int, trial: int, distance: float, fellows: float, scale: float
-) -> Flag:
+) -> Finding:
     spec = readings.spec
     reading = readings.readings[(row, trial)]
     own = spec.unit
@@ -293,7 +295,7 @@ def _apart_flag(
     miscount = _miscount(analysis, spec, distance, fellows, scale)
     if miscount:
         counted, wanted, lap, apart = miscount
-        return Flag(
+        return Finding(
             "miscount",
             "caution",
             _at(spec, row, trial),
@@ -302,7 +304,7 @@ def _apart_flag(
             trial_out=out,
             seen=seen,
         )
-    return Flag(
+    return Finding(
         "stands-apart",
         "caution",
         _at(spec, row, trial),

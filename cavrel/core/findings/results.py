@@ -5,7 +5,7 @@ from collections.abc import Mapping
 
 from cavrel.core.analysis import Analysis, ResultAnalysis
 from cavrel.core.analysis.montecarlo import MonteCarlo
-from cavrel.core.findings.flag import Flag
+from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.judge import judge
 from cavrel.core.quantity.rounding import significant
 
@@ -13,16 +13,16 @@ POWER_OF_TEN = 0.04
 """A result is said to be a power of ten off where the logarithm of its ratio to the accepted value lies within this of a whole number."""
 
 
-def of_results(analysis: Analysis) -> list[Flag]:
+def of_results(analysis: Analysis) -> list[Finding]:
     """Everything worth saying about rules, results and predictions."""
-    flags = _checks(analysis)
+    findings = _checks(analysis)
     for result in analysis.results.values():
         if not result.reason:
-            flags += _size(analysis, result) or _verdict(analysis, result)
-    return [*flags, *_predictions(analysis)]
+            findings += _size(analysis, result) or _verdict(analysis, result)
+    return [*findings, *_predictions(analysis)]
 
 
-def _size(analysis: Analysis, result: ResultAnalysis) -> list[Flag]:
+def _size(analysis: Analysis, result: ResultAnalysis) -> list[Finding]:
     """A result whose size cannot be right, most often for a unit mistaken in a whole column."""
     body, at = analysis.program.definition.results[result.name], f"results.{result.name}"
     label, text, other = body.label, result.measured(analysis.rules.rounding).value_text(), result.accepted
@@ -37,17 +37,17 @@ def _size(analysis: Analysis, result: ResultAnalysis) -> list[Flag]:
         side = "too large" if whole > 0 else "too small"
         say = f"{text} is {'' if exact else 'about '}{times} {side}. "
         say += "A unit mistaken for a whole column does that: centimetres where millimetres stand, grams for kilograms."
-        return [Flag("power-of-ten", "caution", at, f"{label}: a power of ten off", say)]
+        return [Finding("power-of-ten", "caution", at, f"{label}: a power of ten off", say)]
     if result.plausible is False:
         say = f"{text} lies outside all that was ever measured. Look at the units at the heads of the columns, the decimal marks and the counts."
-        return [Flag("implausible-result", "caution", at, f"{label}: {text}?", say)]
+        return [Finding("implausible-result", "caution", at, f"{label}: {text}?", say)]
     return []
 
 
 _RAISED = str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹")
 
 
-def _verdict(analysis: Analysis, result: ResultAnalysis) -> list[Flag]:
+def _verdict(analysis: Analysis, result: ResultAnalysis) -> list[Finding]:
     """A result that does not agree with its accepted value; two measured values are spoken of in `compare`."""
     found = judge(analysis, result)
     if found.measured or found.kind not in ("disagrees", "doubtful"):
@@ -55,22 +55,22 @@ def _verdict(analysis: Analysis, result: ResultAnalysis) -> list[Flag]:
     label = analysis.program.definition.results[result.name].label
     level = "caution" if found.kind == "disagrees" else "note"
     head = f"{found.head[0].lower()}{found.head[1:]}".rstrip(".")
-    return [Flag(found.kind, level, f"results.{result.name}", f"{label}: {head}", found.text)]
+    return [Finding(found.kind, level, f"results.{result.name}", f"{label}: {head}", found.text)]
 
 
-def _checks(analysis: Analysis) -> list[Flag]:
-    flags = []
+def _checks(analysis: Analysis) -> list[Finding]:
+    findings = []
     for index, holds in analysis.checks.items():
         # On an empty sheet a rule has nothing to speak of.
         if holds is False and analysis.begun(f"check#{index}"):
             check = analysis.program.definition.checks[index]
-            flags.append(Flag(f"check-{index}", check.level, check.at, "Against the rule", check.say))
-    return flags
+            findings.append(Finding(f"check-{index}", check.level, check.at, "Against the rule", check.say))
+    return findings
 
 
-def _predictions(analysis: Analysis) -> list[Flag]:
+def _predictions(analysis: Analysis) -> list[Finding]:
     """Predictions for an x outside what was measured."""
-    flags = []
+    findings = []
     for found in analysis.predictions.values():
         if found.outside:
             label = analysis.program.definition.predict[found.name].label
@@ -78,21 +78,23 @@ def _predictions(analysis: Analysis) -> list[Flag]:
                 f"{label} is read off the curve where nothing was measured. The interval holds only if the same law holds there: "
                 "measure nearer, or test the prediction."
             )
-            flags.append(Flag("extrapolated", "caution", f"predict.{found.name}", "Outside the measured range", say))
-    return flags
+            findings.append(
+                Finding("extrapolated", "caution", f"predict.{found.name}", "Outside the measured range", say)
+            )
+    return findings
 
 
-def monte_carlo_remarks(analysis: Analysis, drawn: Mapping[str, MonteCarlo]) -> tuple[Flag, ...]:
+def monte_carlo_findings(analysis: Analysis, drawn: Mapping[str, MonteCarlo]) -> tuple[Finding, ...]:
     """Where the distributions say something else than the linear budget (JCGM 101:2008, 8.1), or the draws are too few to tell."""
-    flags = []
+    findings = []
     for name, found in drawn.items():
         at, label = f"results.{name}", analysis.program.definition.results[name].label
         if found.lost:
             say = f"{found.lost} of {found.draws} draws give no value of {label.lower()}: its formula leaves its domain near these readings."
-            flags.append(Flag("draws-lost", "caution", at, "Some draws have no result", say))
+            findings.append(Finding("draws-lost", "caution", at, "Some draws have no result", say))
         if not found.stable:
-            flags.append(
-                Flag(
+            findings.append(
+                Finding(
                     "unstable",
                     "note",
                     at,
@@ -107,5 +109,5 @@ def monte_carlo_remarks(analysis: Analysis, drawn: Mapping[str, MonteCarlo]) -> 
                 f"The 95 % interval by distributions differs from the linear one by more than {limit}. "
                 "The model bends, or a distribution is lopsided: believe the distributions."
             )
-            flags.append(Flag("not-linear", "caution", at, "The linear budget is not enough", say))
-    return tuple(flags)
+            findings.append(Finding("not-linear", "caution", at, "The linear budget is not enough", say))
+    return tuple(findings)

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from cavrel.core.analysis import Analysis, analyse
-from cavrel.core.findings.flag import Flag
+from cavrel.core.findings.finding import Finding
 from cavrel.core.logbook.run import RunDocument
 
 MOST = 6
@@ -23,30 +23,30 @@ class Slip:
     score: float
 
 
-def find(analysis: Analysis, flags: Sequence[Flag]) -> tuple[Slip, ...]:
+def find(analysis: Analysis, findings: Sequence[Finding]) -> tuple[Slip, ...]:
     """For each suspected trial or row, what the first result would become without it."""
     names = list(analysis.results)
     if not names:
         return ()
     slips = []
-    suspects = [flag for flag in flags if flag.trial_out or flag.row_out][:MOST]
-    for flag in suspects:
-        other = analyse(analysis.program, without(analysis.run, flag), analysis.rules)
+    suspects = [finding for finding in findings if finding.trial_out or finding.row_out][:MOST]
+    for finding in suspects:
+        other = analyse(analysis.program, without(analysis.run, finding), analysis.rules)
         before, after = analysis.results[names[0]], other.results[names[0]]
         if before.reason or after.reason or not after.u > 0:
             continue
         was, now = (r.measured(analysis.rules.rounding).text() for r in (before, after))
         score = abs(before.value - after.value) / after.u
-        slips.append(Slip(flag.say, flag.at, "leave it out, or read it again", was, now, score))
+        slips.append(Slip(finding.say, finding.at, "leave it out, or read it again", was, now, score))
     return tuple(slips)
 
 
-def without(run: RunDocument, flag: Flag) -> RunDocument:
+def without(run: RunDocument, finding: Finding) -> RunDocument:
     """The run with a suspected trial or row left out."""
-    if flag.trial_out:
-        series, place = flag.trial_out[0], f"{flag.trial_out[1]}.{flag.trial_out[2]}.{flag.trial_out[3]}"
+    if finding.trial_out:
+        series, place = finding.trial_out[0], f"{finding.trial_out[1]}.{finding.trial_out[2]}.{finding.trial_out[3]}"
     else:
-        assert flag.row_out is not None
-        series, place = flag.row_out[0], str(flag.row_out[1])
-    excluded = {**run.excluded, series: {**run.excluded.get(series, {}), place: flag.code}}
+        assert finding.row_out is not None
+        series, place = finding.row_out[0], str(finding.row_out[1])
+    excluded = {**run.excluded, series: {**run.excluded.get(series, {}), place: finding.code}}
     return run.model_copy(update={"excluded": excluded})

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core.definition.gauge import Gauge
+from cavrel.core.definition.instrument import MeasuringInstrument
 from cavrel.core.definition.steps import Input, Program
 from cavrel.core.errors import CavrelError, DefinitionError
 from cavrel.core.formula.evaluate import Environment, compile_node
@@ -70,7 +70,7 @@ class _Apparatus:
         for name, text in self.plan.truth.items():
             self.true[name] = self.value(text, None, f"simulate.truth.{name}")
 
-    def of_gauge(self, gauge: Gauge) -> _Errors:
+    def of_gauge(self, gauge: MeasuringInstrument) -> _Errors:
         share = self.draw.normal(0, gauge.calibration or 0.0) + self.draw.uniform(-1, 1) * (gauge.share or 0.0)
         offset = self.draw.normal(0, gauge.zero or 0.0) + self.draw.uniform(-1, 1) * (gauge.offset or 0.0)
         return _Errors(float(share), float(offset))

@@ -10,7 +10,7 @@ from cavrel.core.quantity import units
 
 
 @dataclass(frozen=True, slots=True)
-class Gauge:
+class MeasuringInstrument:
     """An instrument with its amounts understood, SI; None where nothing is declared. ``calibration`` is relative.
 
     ``share`` (relative) and ``offset`` are limits, half-widths of rectangular distributions. ``dial``: settings have no last digit.
@@ -52,7 +52,7 @@ def _printed_limits(name: str, body: Instrument, least_count: float | None) -> t
     return share, offset
 
 
-def read_gauge(name: str, body: Instrument) -> Gauge:
+def read_instrument(name: str, body: Instrument) -> MeasuringInstrument:
     """An instrument of a definition, understood. Raises DefinitionError naming the field at fault."""
     amounts: dict[str, float | None] = {}
     for field in ("least_count", "reaction", "placement", "calibration", "zero"):
@@ -67,7 +67,7 @@ def read_gauge(name: str, body: Instrument) -> Gauge:
         share, offset = _printed_limits(name, body, amounts["least_count"])
     except UnitError as fault:
         raise DefinitionError(f"instruments.{name}.full_scale", fault.what) from fault
-    return Gauge(
+    return MeasuringInstrument(
         name,
         body.label or body.kind or name,
         **amounts,

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 
 
 @dataclass(frozen=True, slots=True)
-class Flag:
+class Finding:
     """A remark. ``code``: what kind; ``level``: note, caution, danger; ``at``: ``swings.t.4.2``, ``swings.4``, ``fits.line``, ``quantities.N``.
 
     ``title`` and ``say``: for people. ``trial_out``: the trial that leaving out would answer it, as (series, column, row, trial);

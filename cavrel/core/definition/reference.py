@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 
 @dataclass(frozen=True, slots=True)
-class Accepted:
+class ReferenceValue:
     """An accepted value: ``value`` and standard uncertainty ``u``, SI; ``unit`` for showing; ``label`` and ``source`` for people."""
 
     value: float
@@ -30,10 +30,10 @@ def normal_gravity(latitude: float, height: float) -> float:
     return surface - 3.086e-6 * height
 
 
-def local_gravity(g: float, latitude: float | None, height: float | None) -> Accepted:
+def local_gravity(g: float, latitude: float | None, height: float | None) -> ReferenceValue:
     """The accepted value ``g_local``: computed for a place, or as the house gives it when ``latitude`` is None."""
     if latitude is None or height is None:
-        return Accepted(g, 0.0, "m/s^2", f"{g:g} m/s², as the house rules say", "house rules")
+        return ReferenceValue(g, 0.0, "m/s^2", f"{g:g} m/s², as the house rules say", "house rules")
     side = "N" if latitude >= 0 else "S"
     place = f"{abs(latitude):g}° {side}, " + ("sea level" if abs(height) < 0.5 else f"{height:g} m up")
-    return Accepted(g, LOCAL_GRAVITY_U, "m/s^2", place, "WGS 84 normal gravity with the free-air term")
+    return ReferenceValue(g, LOCAL_GRAVITY_U, "m/s^2", place, "WGS 84 normal gravity with the free-air term")
