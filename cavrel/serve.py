@@ -128,11 +128,13 @@ def serve(load: Callable[[Pool], None] | None = None) -> None:
             _answered(f"http://{'127.0.0.1' if host == '0.0.0.0' else host}:{port}/health", workers)
             say = f"Cavrel is ready after {time.monotonic() - began:.1f} s: http://{host}:{port}/  (Ctrl-C stops it)"
             print(say, flush=True)
+            rest = AGAIN
             while True:
+                started = time.monotonic()
                 workers.wait()
-                time.sleep(
-                    AGAIN
-                )  # those that answered died, all of them: the socket is still ours, and nobody is turned away
+                # Those that answered died, all of them: the socket is still ours, and nobody is turned away.
+                rest = AGAIN if time.monotonic() - started > 60 else min(2 * rest, 15.0)
+                time.sleep(rest)
                 workers = _started(place, url)
         finally:
             _stopped(workers)

@@ -9,13 +9,14 @@ import os
 import signal
 import sys
 import threading
+import time
 from collections.abc import Callable
 from typing import Any
 
 from gunicorn.app.base import BaseApplication
 
 from cavrel import catalogue
-from cavrel.store.pool import MOST_WAITING, Pool, open_pool
+from cavrel.store.pool import MOST_WAITING, DatabaseAway, Pool, open_pool
 from cavrel.web import create_app
 
 _PR_SET_PDEATHSIG = 1
@@ -65,11 +66,15 @@ class _Master(BaseApplication):  # type: ignore[misc]
             self.cfg.set(name, value)
 
     def load(self) -> Any:
-        """One process's application, with connections of its own."""
+        """One process's application, with connections of its own; it waits for a database that is away."""
         pool = open_pool(self.url, size=max(4, MOST_DATABASE // self.many))
         # Reading the laws of the whole catalogue takes seconds; it is done beside the first requests, each of which needs one at most.
         threading.Thread(target=catalogue.warm, daemon=True).start()
-        return self.make(pool)
+        while True:
+            try:
+                return self.make(pool)
+            except DatabaseAway:
+                time.sleep(1)
 
 
 def _began(_arbiter: Any, _worker: Any) -> None:

@@ -4,6 +4,7 @@ In: ``{"definition": its canonical JSON, "seconds": processor time allowed}``. O
 definition at fault, or ``{"late": true}``.
 """
 
+import contextlib
 import json
 import resource
 import signal
@@ -62,4 +63,5 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    main()
+    with contextlib.suppress(BrokenPipeError):  # whoever asked is gone
+        main()

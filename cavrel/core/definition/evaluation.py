@@ -13,12 +13,12 @@ OF_FORMULAS = ("tangent", "formula")
 
 def _known_model(name: str) -> str:
     if name not in MODELS and name not in OF_FORMULAS:
-        raise ValueError(f"is no model; it is one of {', '.join([*MODELS, *OF_FORMULAS])}")
+        raise ValueError(f"is no model; it is one of {', '.join(sorted([*MODELS, *OF_FORMULAS]))}")
     return name
 
 
 ModelName = Annotated[
-    str, AfterValidator(_known_model), WithJsonSchema({"enum": [*MODELS, *OF_FORMULAS], "type": "string"})
+    str, AfterValidator(_known_model), WithJsonSchema({"enum": sorted([*MODELS, *OF_FORMULAS]), "type": "string"})
 ]
 
 Shape = Literal["no relation", "proportional", "linear", "inverse", "square", "square root"]
