@@ -131,6 +131,7 @@ def _preview(definition: Definition) -> dict[str, Any]:
         "fields": tables.quantities(blank_run),
         "simulated": None,
         "no_stand_in": "",
+        "late": definition.law is not None and not catalogue.solved_in_time(definition),
     }
     if definition.simulate is None:
         shown["no_stand_in"] = "Without a [simulate] table nothing can be simulated."

@@ -114,3 +114,12 @@ def test_a_hostile_text_costs_nothing(client: FlaskClient) -> None:
 def test_a_law_that_algebra_cannot_turn_round_is_passed_over(law: str) -> None:
     """Solved without bounds, such laws kept a request busy for minutes while the instructor typed."""
     assert read_text(BLANK.replace('law = "s = a*t^2/2"', f'law = "{law}"')).faults == ()
+
+
+def test_a_law_that_was_not_solved_in_time_is_said(client: FlaskClient, monkeypatch: pytest.MonkeyPatch) -> None:
+    def checked() -> str:
+        return client.post("/write/check", data={"text": BLANK, "csrf_token": token(client)}).text
+
+    assert "not solved in time" not in checked()
+    monkeypatch.setattr(catalogue, "solved_in_time", lambda definition: False)
+    assert "The law was not solved in time" in checked()
