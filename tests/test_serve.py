@@ -85,6 +85,7 @@ def test_it_stops_cleanly(cluster: Cluster, how: signal.Signals) -> None:
     port = free_port()
     process = start("demo", CAVREL_PORT=str(port), DATABASE_URL=cluster.url("stopping"))
     wait_until_served(f"http://127.0.0.1:{port}")
+    time.sleep(1)  # it answers a moment before it says so
     process.send_signal(how)
     out, said = process.communicate(timeout=20)
     assert process.returncode == 0, said

@@ -1,10 +1,8 @@
 """Connections to the database."""
 
-import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from threading import BoundedSemaphore
-from weakref import WeakKeyDictionary
 
 import psycopg
 from psycopg.rows import DictRow, dict_row
@@ -24,7 +22,7 @@ class DatabaseAway(Exception):
 
 
 def open_pool(url: str, size: int = 12) -> Pool:
-    """A pool of connections to ``url``. One that has rested is tried before it is lent, so that a restarted database is met with a new one."""
+    """A pool of connections to ``url``. Each is tried before it is lent, so that a restarted database is met with a new one."""
     return ConnectionPool(
         url,
         connection_class=psycopg.Connection[DictRow],
@@ -32,26 +30,11 @@ def open_pool(url: str, size: int = 12) -> Pool:
         min_size=1,
         max_size=size,
         timeout=4,
-        check=_lives,
-        reset=_used,
+        check=ConnectionPool.check_connection,
         reconnect_timeout=15,
         open=True,
         name="cavrel",
     )
-
-
-RESTED = 1.0
-"""Seconds after which a connection is asked whether it still lives. Asking at every loan would cost each save a turn."""
-_last_used: WeakKeyDictionary[Connection, float] = WeakKeyDictionary()
-
-
-def _used(connection: Connection) -> None:
-    _last_used[connection] = time.monotonic()
-
-
-def _lives(connection: Connection) -> None:
-    if time.monotonic() - _last_used.get(connection, 0.0) > RESTED:
-        ConnectionPool.check_connection(connection)
 
 
 @contextmanager
