@@ -6,13 +6,14 @@ scatter share the draw of that estimate. Fits keep the weights of the nominal so
 
 import math
 from collections.abc import Collection, Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from cavrel.core.analysis.binding import bind
 from cavrel.core.analysis.components import Block
+from cavrel.core.analysis.distribution import MonteCarlo, summarise
 from cavrel.core.analysis.fitted import Bound, FitAnalysis
 from cavrel.core.analysis.points import curve_of
 from cavrel.core.analysis.records import Analysis
@@ -20,34 +21,12 @@ from cavrel.core.definition.steps import Derived, FitStep, ResultStep
 from cavrel.core.fit import solver, york
 from cavrel.core.fit.models import Line, Proportional
 from cavrel.core.formula.evaluate import Environment
-from cavrel.core.quantity.rounding import last_decade
 
 Array = NDArray[np.float64]
 
 CHUNK_VALUES = 130_000
 """Values of one column held at once: enough to hide Python, few enough to stay in the processor's cache."""
 MOST_DRAWS = 5_000_000
-_SEQUENCE = 10_000
-
-
-@dataclass(frozen=True, slots=True)
-class MonteCarlo:
-    """A result's distribution, SI: ``mean``, ``u``, the shortest 95 % interval ``low95`` to ``high95``.
-
-    ``stable``: twice the standard deviation of mean, u and both ends over sequences of 10 000 draws is under the numerical tolerance
-    (7.9.4); ``tolerance``: half a unit of the last figure kept of the linear u (7.9.2, 8.1); ``agrees``: both ends of the linear interval lie
-    within it of these (8.1). ``lost``: draws for which the result has no value.
-    """
-
-    draws: int
-    mean: float
-    u: float
-    low95: float
-    high95: float
-    tolerance: float
-    stable: bool
-    agrees: bool
-    lost: int
 
 
 def monte_carlo(
@@ -74,47 +53,6 @@ def _chunks(draws: int, rows: int) -> Iterator[tuple[int, int]]:
     size = max(1000, min(draws, CHUNK_VALUES // rows))
     for start in range(0, draws, size):
         yield start, min(size, draws - start)
-
-
-def shortest(ordered: Array, share: float = 0.95) -> tuple[float, float]:
-    """The shortest interval that holds ``share`` of sorted values (JCGM 101:2008, 5.3.4)."""
-    held = round(share * len(ordered))
-    widths = ordered[held:] - ordered[: len(ordered) - held]
-    at = int(np.argmin(widths))
-    return float(ordered[at]), float(ordered[at + held])
-
-
-def summarise(analysis: Analysis, name: str, drawn: Array) -> MonteCarlo:
-    """Mean, u, interval and the checks of one result's draws."""
-    result = analysis.results[name]
-    good = drawn[np.isfinite(drawn)]
-    if len(good) < 1000:
-        nothing = math.nan
-        return MonteCarlo(len(drawn), nothing, nothing, nothing, nothing, nothing, False, False, len(drawn) - len(good))
-    ordered = np.sort(good)
-    low, high = shortest(ordered)
-    # Squares of values of 1e200 are no numbers; of their shares of the largest they are.
-    largest = max(abs(float(ordered[0])), abs(float(ordered[-1]))) or 1.0
-    mean, u = largest * float((good / largest).mean()), largest * float((good / largest).std(ddof=1))
-    of = result.u if result.u > 0 else u
-    tolerance = 0.5 * 10.0 ** last_decade(of, analysis.rules.rounding) if 0 < of < math.inf else 0.0
-    ends = np.abs(
-        [low - (result.value - result.expanded_uncertainty), high - (result.value + result.expanded_uncertainty)]
-    )
-    stable = u == 0 or _stable(good / largest, tolerance / largest)
-    return MonteCarlo(
-        len(drawn), mean, u, low, high, tolerance, stable, bool((ends <= tolerance).all()), len(drawn) - len(good)
-    )
-
-
-def _stable(good: Array, tolerance: float) -> bool:
-    sequences = len(good) // _SEQUENCE
-    if sequences < 2:
-        return False
-    parts = good[: sequences * _SEQUENCE].reshape(sequences, _SEQUENCE)
-    ends = np.array([shortest(np.sort(part)) for part in parts])
-    marks = [parts.mean(axis=1), parts.std(axis=1, ddof=1), ends[:, 0], ends[:, 1]]
-    return all(2 * mark.std(ddof=1) / math.sqrt(sequences) < tolerance for mark in marks)
 
 
 def _noise_of_its_own(fit: FitAnalysis) -> bool:

@@ -5,8 +5,8 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from cavrel.core.analysis import Analysis, PredictionAnalysis, ResultAnalysis, Values
+from cavrel.core.analysis.distribution import MonteCarlo
 from cavrel.core.analysis.fitted import FitAnalysis
-from cavrel.core.analysis.montecarlo import MonteCarlo
 from cavrel.core.analysis.uncertainty import budget
 from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.judge import judge

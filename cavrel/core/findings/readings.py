@@ -1,30 +1,20 @@
 """What is odd about readings: decimals, sizes, trials that stand apart, counts that cannot be."""
 
-import math
-
 import numpy as np
 from numpy.typing import NDArray
 
 from cavrel.core.analysis import Analysis
-from cavrel.core.analysis.components import resolution_u
 from cavrel.core.analysis.sheet import InputReadings
-from cavrel.core.definition.steps import Input
 from cavrel.core.findings.finding import Finding
+from cavrel.core.findings.places import place_of, place_words, trial_out
+from cavrel.core.findings.trials import of_trials
 from cavrel.core.formula.evaluate import Environment
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
-from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import Reading, decimals_of
-from cavrel.core.quantity.rounding import fixed, significant
+from cavrel.core.quantity.rounding import fixed
 
 Array = NDArray[np.float64]
-
-STANDS_APART = 6.0
-"""A trial this many robust standard deviations from its fellows' median is remarked on, and more where few deviations tell how large
-one is."""
-MISCOUNTED = 4.5
-"""A timing this far out is remarked on where the distance is a whole lap."""
-_FEW = 4.0
 
 
 def of_readings(analysis: Analysis) -> list[Finding]:
@@ -34,7 +24,7 @@ def of_readings(analysis: Analysis) -> list[Finding]:
         findings += _understood(readings)
         findings += _decimals(readings)
         findings += _implausible(analysis, readings)
-        findings += _apart(analysis, readings)
+        findings += of_trials(analysis, readings)
     return findings
 
 
@@ -46,8 +36,8 @@ def _unreadable(analysis: Analysis) -> list[Finding]:
             Finding(
                 "unreadable",
                 "caution",
-                _at(entry, fault.row, fault.trial),
-                f"{_where(entry, fault.row, fault.trial)} is not a number",
+                place_of(entry, fault.row, fault.trial),
+                f"{place_words(entry, fault.row, fault.trial)} is not a number",
                 f"{fault.what[0].upper()}{fault.what[1:]}. It is kept as you wrote it and not computed with.",
                 seen=fault.text,
             )
@@ -55,22 +45,12 @@ def _unreadable(analysis: Analysis) -> list[Finding]:
     return findings
 
 
-def _at(entry: Input, row: int, trial: int) -> str:
-    return f"quantities.{entry.name}" if entry.series is None else f"{entry.key}.{row}.{trial}"
-
-
-def _where(entry: Input, row: int, trial: int) -> str:
-    if entry.series is None:
-        return entry.label
-    return f"Row {row}, trial {trial}" if entry.repeats > 1 else f"Row {row}, {entry.label.lower()}"
-
-
 def _understood(readings: InputReadings) -> list[Finding]:
     """Readings that can be meant in two ways, and numbers of things or events that are no whole number."""
     spec = readings.spec
     findings = []
     for place, reading in readings.readings.items():
-        at, title, out = _at(spec, *place), _where(spec, *place), _out(spec, *place)
+        at, title, out = place_of(spec, *place), place_words(spec, *place), trial_out(spec, *place)
         wanted = decimals_of(spec.gauge.least_count, reading.unit) if spec.gauge and spec.gauge.least_count else None
         if reading.doubt and wanted != reading.decimals:
             findings.append(
@@ -113,8 +93,8 @@ def _decimals(readings: InputReadings) -> list[Finding]:
             say = f"The {given}. If you read {right}, write {right}.{others}"
         else:
             say = f"The {given}; the last figures of {reading.text} were guessed.{others}"
-        title = f"{_where(spec, row, trial)}: {'a decimal is missing' if kind == 'fewer' else 'too many decimals'}"
-        findings.append(Finding(f"decimals-{kind}", "note", _at(spec, row, trial), title, say, seen=reading.text))
+        title = f"{place_words(spec, row, trial)}: {'a decimal is missing' if kind == 'fewer' else 'too many decimals'}"
+        findings.append(Finding(f"decimals-{kind}", "note", place_of(spec, row, trial), title, say, seen=reading.text))
     return findings
 
 
@@ -142,11 +122,11 @@ def _implausible(analysis: Analysis, readings: InputReadings) -> list[Finding]:
             Finding(
                 "implausible",
                 "caution",
-                _at(spec, *place),
-                f"{_where(spec, *place)}: {reading.text}?",
+                place_of(spec, *place),
+                f"{place_words(spec, *place)}: {reading.text}?",
                 f"{symbol} is expected within {_range_words(body.range or '')}. Look at the decimal mark, the unit and the digits; "
                 "if it is right, let it stand.",
-                trial_out=_out(spec, *place),
+                trial_out=trial_out(spec, *place),
                 seen=reading.text,
             )
         )
@@ -155,179 +135,3 @@ def _implausible(analysis: Analysis, readings: InputReadings) -> list[Finding]:
 
 def _range_words(text: str) -> str:
     return typeset(parse(text))
-
-
-def _out(spec: Input, row: int, trial: int) -> tuple[str, str, int, int] | None:
-    return None if spec.series is None else (spec.series, spec.name, row, trial)
-
-
-def _apart(analysis: Analysis, readings: InputReadings) -> list[Finding]:
-    """Trials that stand apart from their fellows, judged by a scatter that one bad trial cannot inflate."""
-    spec, values = readings.spec, readings.values
-    present = ~np.isnan(values)
-    k = present.sum(axis=1)
-    if spec.exact or spec.count or not (k > 1).any():
-        return []
-    if not (k > 2).any():
-        return _two_apart(analysis, readings)
-    middle = np.array([np.median(row[~np.isnan(row)]) if n else np.nan for row, n in zip(values, k, strict=True)])
-    typical = [_deviations(row[~np.isnan(row)]) for row, n in zip(values, k, strict=True) if n > 2]
-    deviations = np.concatenate(typical)
-    declared = 0.0
-    if spec.gauge is not None:
-        declared = math.hypot(spec.gauge.reaction or 0.0, spec.gauge.placement or 0.0)
-    if len(deviations) < 6:
-        return _few_apart(analysis, readings)
-    robust = float(np.median(deviations))
-    many = k > 2
-    if many.sum() > 2:
-        # The median deviation of a few trials is itself loose; the middle one of the rows' own scatters is as little moved by one bad row.
-        robust = max(robust, float(np.median(np.nanstd(values[many], axis=1, ddof=1))))
-    step = np.nanmax(np.where(present, readings.step, 0.0)) if spec.gauge is None else (spec.gauge.least_count or 0.0)
-    scale = max(robust, 0.4 * declared, float(resolution_u(step, analysis.rules)))
-    few = 1 + _FEW / len(deviations)
-    findings = []
-    # No trial nearer to its row's median than this can stand apart by any of the rules below.
-    with np.errstate(invalid="ignore"):
-        far = np.abs(values - middle[:, None]) > MISCOUNTED * few * scale + step
-    for i, j in np.argwhere(present & (k > 2)[:, None] & far):
-        others = values[i][present[i] & (np.arange(values.shape[1]) != j)]
-        distance = float(values[i, j] - np.median(others))
-        # Of three trials one bad one drags the median of the other two along; the row's own median keeps the good ones clear.
-        # Rounding alone may make a difference of one step of the scale.
-        size = min(abs(distance), abs(values[i, j] - middle[i]))
-        lap = _miscount(analysis, spec, distance, float(np.median(others)), 0.75 * scale)
-        # A whole lap's worth is told from chance at a smaller distance than just any one.
-        if scale > 0 and size > (MISCOUNTED if lap else STANDS_APART) * few * scale + step:
-            findings.append(
-                _apart_finding(analysis, readings, int(i) + 1, int(j) + 1, distance, float(np.median(others)), scale)
-            )
-    return findings
-
-
-FAR_BY_INSTRUMENT = 12.0
-"""Two or three readings of one thing so many times what their instrument declares apart, and by more than `FAR_SHARE` of themselves, are
-asked about: their own scatter is no measure."""
-FAR_SHARE = 0.05
-
-
-def _declared(analysis: Analysis, readings: InputReadings) -> float:
-    """What one reading may be off by the instrument's own word, SI."""
-    gauge = readings.spec.gauge
-    steps = readings.step[np.isfinite(readings.step)]
-    step = gauge.least_count if gauge is not None and gauge.least_count else float(steps.max()) if len(steps) else 0.0
-    own = math.hypot(gauge.reaction or 0.0, gauge.placement or 0.0) if gauge is not None else 0.0
-    return math.hypot(own, float(resolution_u(step, analysis.rules)))
-
-
-def _far(distance: float, size: float, declared: float) -> bool:
-    return declared > 0 and distance > FAR_BY_INSTRUMENT * declared and distance > FAR_SHARE * abs(size)
-
-
-def _few_apart(analysis: Analysis, readings: InputReadings) -> list[Finding]:
-    """Of a few readings of one thing, one far from the others by what the instrument declares."""
-    findings, declared = [], _declared(analysis, readings)
-    for i, row in enumerate(readings.values):
-        known = np.flatnonzero(~np.isnan(row))
-        if len(known) < 3:
-            continue
-        middle = float(np.median(row[known]))
-        worst = int(known[np.argmax(np.abs(row[known] - middle))])
-        others = row[known[known != worst]]
-        distance = float(row[worst] - np.median(others))
-        lap = _miscount(analysis, readings.spec, distance, float(np.median(others)), declared)
-        far = _far(abs(distance), middle, declared) or (lap is not None and abs(distance) > MISCOUNTED * declared)
-        # The others agree among themselves: it is this one that stands apart.
-        if far and np.ptp(others) < 0.3 * abs(distance):
-            findings.append(
-                _apart_finding(analysis, readings, i + 1, worst + 1, distance, float(np.median(others)), declared)
-            )
-    return findings
-
-
-def _two_apart(analysis: Analysis, readings: InputReadings) -> list[Finding]:
-    """Two readings of one thing that cannot both be right."""
-    findings, declared, spec = [], _declared(analysis, readings), readings.spec
-    for i, row in enumerate(readings.values):
-        known = np.flatnonzero(~np.isnan(row))
-        if len(known) != 2 or not _far(float(np.ptp(row[known])), float(np.abs(row[known]).max()), declared):
-            continue
-        place = (i + 1, int(known[1]) + 1)
-        texts = [readings.readings[(i + 1, int(j) + 1)].text for j in known]
-        say = (
-            f"{texts[0]} and {texts[1]} {spec.unit.pretty}".strip() + " cannot both be right. A third one tells which."
-        )
-        title = f"{_where(spec, *place)}: two that differ"
-        findings.append(
-            Finding("stands-apart", "caution", _at(spec, *place), title, say, _out(spec, *place), seen=texts[1])
-        )
-    return findings
-
-
-_TO_DEVIATION = {3: 1.445, 4: 2.060, 5: 1.464, 6: 1.898, 7: 1.465, 8: 1.778, 9: 1.471, 10: 1.704}
-"""By the number of trials: what turns the median distance from the trials' own median into a standard deviation, for normal noise (drawn
-200 000 times; from ten on the values of 9 and 10 serve)."""
-
-
-def _deviations(trials: Array) -> Array:
-    """Distances of ``trials`` ``(k,)`` from their median, each scaled to stand for a standard deviation; the median trial itself, at no
-    distance, left out."""
-    k = len(trials)
-    distances = np.sort(np.abs(trials - np.median(trials)))
-    return np.asarray(distances[k % 2 :] * _TO_DEVIATION[k if k <= 10 else 9 + (k + 1) % 2])
-
-
-def _apart_finding(
-    analysis: Analysis, readings: InputReadings, row: int, trial: int, distance: float, fellows: float, scale: float
-) -> Finding:
-    spec = readings.spec
-    reading = readings.readings[(row, trial)]
-    own = spec.unit
-    decimals = (
-        decimals_of(spec.gauge.least_count, own) if spec.gauge and spec.gauge.least_count else max(reading.decimals, 0)
-    )
-    size = fixed(abs(distance) / own.factor, decimals)
-    side = "below" if distance < 0 else "above"
-    first = f"{reading.text} {own.pretty if reading.text.strip()[-1].isdigit() else ''}".strip()
-    say = f"{first} is {size} {own.pretty} {side} its fellows"
-    out, seen = _out(spec, row, trial), reading.text
-    title = f"{_where(spec, row, trial)} stands apart"
-    miscount = _miscount(analysis, spec, distance, fellows, scale)
-    if miscount:
-        counted, wanted, lap, apart = miscount
-        return Finding(
-            "miscount",
-            "caution",
-            _at(spec, row, trial),
-            title,
-            f"{say}, {apart}’s worth. Were {counted} {lap} counted for {wanted}?",
-            trial_out=out,
-            seen=seen,
-        )
-    return Finding(
-        "stands-apart",
-        "caution",
-        _at(spec, row, trial),
-        title,
-        f"{say}, {significant(abs(distance) / scale, 2)} times the usual scatter.",
-        out,
-        seen=seen,
-    )
-
-
-def _miscount(
-    analysis: Analysis, spec: Input, distance: float, fellows: float, scale: float
-) -> tuple[int, int, str, str] | None:
-    """Whether a timing of N laps is off by a whole lap or two: (counted, wanted, the laps' plural, the word for what is missing)."""
-    if spec.timer is None or spec.unit.dimension != units.unit("s").dimension:
-        return None
-    steps = analysis.program.definition.steps
-    laps = next((analysis.laps(i) for i, step in enumerate(steps) if step.timer == spec.timer), math.nan)
-    if not laps >= 2:
-        return None
-    lap = fellows / laps
-    missed = round(distance / lap)
-    if missed == 0 or abs(missed) > 3 or abs(distance - missed * lap) > max(4 * scale, 0.15 * lap):
-        return None
-    words = {1: f"one {spec.timer.lap}", 2: f"two {spec.timer.plural}", 3: f"three {spec.timer.plural}"}
-    return int(laps) + missed, int(laps), spec.timer.plural, words[abs(missed)]

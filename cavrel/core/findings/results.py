@@ -4,7 +4,7 @@ import math
 from collections.abc import Mapping
 
 from cavrel.core.analysis import Analysis, ResultAnalysis
-from cavrel.core.analysis.montecarlo import MonteCarlo
+from cavrel.core.analysis.distribution import MonteCarlo
 from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.judge import judge
 from cavrel.core.quantity.rounding import significant

@@ -1,4 +1,4 @@
-"""The kinds of entries, one class each: what it may hold, what it does to the sheet, and how it reads in the logbook."""
+"""The kinds of entries, one class each, long because they are many: what it may hold, what it does to the sheet, how it reads."""
 
 import re
 from collections.abc import Mapping

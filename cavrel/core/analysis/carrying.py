@@ -1,0 +1,169 @@
+"""The environment of one run, carried from step to step: columns, fits and predictions."""
+
+import math
+from collections.abc import Mapping
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cavrel.core.analysis import fitting, lanes, uncertainty
+from cavrel.core.analysis.binding import bind
+from cavrel.core.analysis.components import Nominal
+from cavrel.core.analysis.fitted import FitAnalysis
+from cavrel.core.analysis.lanes import Pushes
+from cavrel.core.analysis.records import (
+    ForcePicture,
+    PredictionAnalysis,
+    ResultAnalysis,
+    Values,
+)
+from cavrel.core.analysis.sheet import Sheet
+from cavrel.core.definition.reference import ReferenceValue
+from cavrel.core.definition.rules import HouseRules
+from cavrel.core.definition.steps import Derived, FitStep, PictureStep, PredictStep, Program
+from cavrel.core.formula.evaluate import Environment
+from cavrel.core.logbook.run import RunDocument
+from cavrel.core.quantity.units import Unit
+
+Array = NDArray[np.float64]
+
+BENT = 0.4
+"""Where second order adds this share of u to a result, or more, the law of propagation is no answer (JCGM 101:2008, 5.11): the result's
+distribution is drawn instead."""
+_DRAWS = 20_000
+
+
+class Carrying:
+    """Carries the environment of one run from step to step."""
+
+    def __init__(
+        self,
+        program: Program,
+        run: RunDocument,
+        rules: HouseRules,
+        sheet: Sheet,
+        nominal: Mapping[str, Nominal],
+        pushes: Pushes,
+        accepted: Mapping[str, ReferenceValue],
+    ) -> None:
+        self.program, self.run, self.rules, self.sheet = program, run, rules, sheet
+        self.nominal, self.pushes, self.accepted = nominal, pushes, accepted
+        self.dof = pushes.dof.copy()
+        self.values: dict[str, Array] = lanes.pushed_inputs(pushes, nominal)
+        self.values["pi"] = np.array([[math.pi]])
+        self.values.update({key: np.array([[value]]) for key, value in program.constants.items()})
+        self.environment = Environment(self.values, sheet.keep, pushes)
+        self.fits: dict[str, FitAnalysis] = {}
+        self.results: dict[str, ResultAnalysis] = {}
+        self.predictions: dict[str, PredictionAnalysis] = {}
+        self.parameters: dict[str, Array] = {}
+
+    def shaped(self, step: Derived) -> Array:
+        """A derived column has its series' rows even where its formula holds only single values."""
+        values = step.run(self.environment)
+        rows = self.sheet.rows[step.series] if step.series else 1
+        return values if values.shape[1] == rows else np.broadcast_to(values, (values.shape[0], rows))
+
+    def picture(self, step: PictureStep, plain: Environment) -> ForcePicture | None:
+        """A picture of the last row that has everything it needs, or of the run's single readings; None while something is missing."""
+        columns = [step.pivot(plain)]
+        for at, force in step.forces:
+            columns += [at(plain), force(plain)]
+        rows = max(column.shape[1] for column in columns)
+        table = np.array([np.broadcast_to(column[0], rows) for column in columns])
+        whole = np.flatnonzero(np.isfinite(table).all(axis=0))
+        if not len(whole):
+            return None
+        here = table[:, whole[-1]].tolist()
+        labels = [f.label for f in self.program.definition.pictures[step.key].forces]
+        forces = tuple(zip(labels, here[1::2], here[2::2], strict=True))
+        return ForcePicture(step.key, here[0], forces, int(whole[-1]) + 1 if step.series else None)
+
+    def truth(self, values: Array) -> bool | None:
+        value = values[0, 0]
+        return None if math.isnan(value) else bool(value)
+
+    def described(self, key: str, unit: Unit) -> Values:
+        values = self.values[key]
+        parts = self.pushes.contributions(values)
+        own = uncertainty.combined(parts[self.pushes.own(parts)])
+        read = self.nominal.get(key)
+        return Values(
+            key,
+            unit,
+            values[0],
+            uncertainty.combined(parts),
+            own,
+            read.trials if read else None,
+            read.scatter if read else None,
+        )
+
+    def fit(self, step: FitStep) -> None:
+        bound = bind(step, self.environment, self.sheet)
+        x0 = math.nan
+        if step.at is not None:
+            x0 = float(step.at(self.environment)[0, 0])
+        span = self.scatter_span(step.name)
+        made, self.parameters[step.name], named = fitting.fit(step, bound, self.pushes, self.rules, span, x0)
+        self.fits[step.name] = made
+        for i, parameter in enumerate(step.parameters):
+            self.values[f"{step.name}.{parameter}"] = named[:, i : i + 1]
+        if made.source == "scatter" and made.diagnostics is not None:
+            self.dof[span] = made.diagnostics.dof
+
+    def scatter_span(self, fit: str) -> slice:
+        index = next(i for i, b in enumerate(self.pushes.blocks) if b.kind == "scatter" and b.subject == fit)
+        return self.pushes.span(index)
+
+    def predict(self, step: PredictStep) -> None:
+        fit = self.fits[step.fit]
+        at = step.at(self.environment)
+        if fit.shape is None or not fit.made or not math.isfinite(float(at[0, 0])):
+            nan, why = math.nan, self.missing(step.key)
+            self.values[step.key] = np.full((1, 1), nan)
+            self.predictions[step.key] = PredictionAnalysis(
+                step.key, step.unit, nan, nan, nan, nan, nan, nan, False, why
+            )
+            return
+        values = fit.shape.predict(*self.pushes.pair(self.parameters[step.fit], at))
+        self.values[step.key] = values
+        parts = self.pushes.single(values)
+        u = float(uncertainty.combined(parts[:, None])[0])
+        single = fit.single_u()
+        dof = uncertainty.effective_dof(parts, self.pushes, self.dof)
+        if fit.source == "scatter" and fit.diagnostics is not None:
+            dof = min(dof, float(fit.diagnostics.dof))
+        coverage_factor = uncertainty.coverage_factor(dof, self.rules.student)
+        where, value = float(at[0, 0]), float(values[0, 0])
+        reach = coverage_factor * math.hypot(u, single if math.isfinite(single) else 0.0)
+        measured = fit.x[fit.rows]
+        outside = not measured.min() <= where <= measured.max()
+        self.predictions[step.key] = PredictionAnalysis(
+            step.key, step.unit, value, u, where, value - reach, value + reach, coverage_factor, outside, ""
+        )
+
+    def waits(self, name: str) -> tuple[str, ...]:
+        """What is still to be read before a fit or result has a value, in words: inputs of which nothing was read yet."""
+        found = []
+        for entry in self.program.inputs:
+            if entry.key in self.program.needs.get(name, ()) and np.isnan(self.nominal[entry.key].values).all():
+                found.append(entry.label)
+        return tuple(dict.fromkeys(found))
+
+    def missing(self, name: str) -> str:
+        """Why a result has no value."""
+        waits = self.waits(name)
+        if waits:
+            quoted = [f"“{label}”" for label in waits]
+            return (
+                f"it waits for {', '.join(quoted[:-1])} and {quoted[-1]}"
+                if len(quoted) > 1
+                else f"it waits for {quoted[0]}"
+            )
+        for fit in self.fits.values():
+            if fit.reason and self.program.needs.get(name, frozenset()) & self.program.needs.get(fit.name, frozenset()):
+                return fit.reason
+        for fit in self.fits.values():
+            if fit.reason and not self.program.needs.get(fit.name):
+                return fit.reason
+        return "its formula has no value for these readings"
