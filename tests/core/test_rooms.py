@@ -13,7 +13,7 @@ from cavrel.core.errors import DefinitionError
 from cavrel.core.fit.models import MODELS, Linear, offered
 from cavrel.core.logbook import KINDS, EntryError, check_entry, kinds
 from cavrel.core.logbook.run import load
-from cavrel.core.quantity.units import Dimension
+from cavrel.core.quantity.dimension import Dimension
 
 
 @pytest.fixture

@@ -17,7 +17,8 @@ from cavrel.core.formula.nodes import Member, Name, Node, walk
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.written import Written, as_unit, written
 from cavrel.core.quantity import units
-from cavrel.core.quantity.units import PLAIN, Dimension, Unit
+from cavrel.core.quantity.dimension import PLAIN, Dimension
+from cavrel.core.quantity.units import Unit
 
 
 class Fits(Inputs):

@@ -20,7 +20,8 @@ from cavrel.core.formula.nodes import Call, Member, Name, Node, substitute, walk
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import unparse
 from cavrel.core.quantity import units
-from cavrel.core.quantity.units import PLAIN, Dimension, Unit
+from cavrel.core.quantity.dimension import PLAIN, Dimension
+from cavrel.core.quantity.units import Unit
 
 NO_NAMES: Mapping[str, str] = {}
 

@@ -13,7 +13,8 @@ from cavrel.core.formula.dimension import Kind
 from cavrel.core.formula.evaluate import Compiled
 from cavrel.core.formula.nodes import Name
 from cavrel.core.quantity import units
-from cavrel.core.quantity.units import Dimension, Unit
+from cavrel.core.quantity.dimension import Dimension
+from cavrel.core.quantity.units import Unit
 
 
 class Outcomes(Fits):

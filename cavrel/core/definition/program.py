@@ -14,7 +14,7 @@ from cavrel.core.definition.steps import (
 from cavrel.core.errors import CavrelError, DefinitionError
 from cavrel.core.formula.evaluate import Compiled
 from cavrel.core.quantity import units
-from cavrel.core.quantity.units import PLAIN
+from cavrel.core.quantity.dimension import PLAIN
 
 
 def compile_program(definition: Definition, accepted: Mapping[str, ReferenceValue]) -> Program:

@@ -9,7 +9,7 @@ from cavrel.core.formula.nodes import AGGREGATES, PUBLISHED, Binary, Call, Compa
 from cavrel.core.formula.parse import constant
 from cavrel.core.formula.text import unparse
 from cavrel.core.quantity import units
-from cavrel.core.quantity.units import PLAIN, Dimension
+from cavrel.core.quantity.dimension import PLAIN, Dimension
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,7 +7,8 @@ from cavrel.core.errors import UnitError
 from cavrel.core.formula.nodes import AGGREGATES, Binary, Call, Member, Name, Negative, Node, Number
 from cavrel.core.formula.parse import constant
 from cavrel.core.quantity import units
-from cavrel.core.quantity.units import PLAIN, Dimension, Unit
+from cavrel.core.quantity.dimension import PLAIN, Dimension
+from cavrel.core.quantity.units import Unit
 
 MOST_ATOMS = 3
 """A unit of more parts than these is written in SI."""

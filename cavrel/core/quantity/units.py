@@ -15,6 +15,7 @@ import pint
 from numpy.typing import NDArray
 
 from cavrel.core.errors import UnitError
+from cavrel.core.quantity.dimension import BASE_UNIT, PLAIN, Dimension
 
 Real = TypeVar("Real", float, NDArray[np.float64])
 _LONGEST = 60
@@ -41,79 +42,6 @@ _RAISED = str.maketrans("0123456789-", "⁰¹²³⁴⁵⁶⁷⁸⁹⁻")
 _TOKEN = re.compile(
     r"\s*(?:(°[CF]|[A-Za-zµμΩ\u2126℃°%‰Å\u212b′″_]+)|(\^?\s*[-−]?\d+(?:/\d+)?|[⁻⁰¹²³⁴⁵⁶⁷⁸⁹]+)|([*·⋅/()]))"
 )
-_BASE_ORDER = ("[mass]", "[length]", "[time]", "[current]", "[temperature]", "[substance]", "[luminosity]")
-_BASE_UNIT = {
-    "[mass]": "kg",
-    "[length]": "m",
-    "[time]": "s",
-    "[current]": "A",
-    "[temperature]": "K",
-    "[substance]": "mol",
-    "[luminosity]": "cd",
-}
-
-
-@dataclass(frozen=True, slots=True)
-class Dimension:
-    """Exponents of the base quantities, as sorted pairs ``(name, exponent)``; none for a plain number."""
-
-    powers: tuple[tuple[str, Fraction], ...] = ()
-
-    def __mul__(self, other: "Dimension") -> "Dimension":
-        total = dict(self.powers)
-        for name, power in other.powers:
-            total[name] = total.get(name, Fraction(0)) + power
-        return Dimension(tuple(sorted((n, p) for n, p in total.items() if p)))
-
-    def __pow__(self, exponent: Fraction) -> "Dimension":
-        return Dimension(tuple((n, p * exponent) for n, p in self.powers if p * exponent))
-
-    def __truediv__(self, other: "Dimension") -> "Dimension":
-        return self * other ** Fraction(-1)
-
-    @property
-    def plain(self) -> bool:
-        """True for a pure number."""
-        return not self.powers
-
-    def si(self) -> str:
-        """The coherent SI unit of this dimension as a text this module reads, e.g. ``s^2/m``; empty for a number."""
-        powers = dict(self.powers)
-        over = [_power(_BASE_UNIT[n], powers[n]) for n in _BASE_ORDER if powers.get(n, 0) > 0]
-        under = [_power(_BASE_UNIT[n], -powers[n]) for n in _BASE_ORDER if powers.get(n, 0) < 0]
-        if not under:
-            return " ".join(over)
-        below = under[0] if len(under) == 1 else f"({' '.join(under)})"
-        return f"{' '.join(over) or '1'}/{below}"
-
-    def named(self) -> str:
-        """The same with the names that units have: ``N`` for ``kg m/s^2``. What may be an energy or a torque is ``N m``."""
-        return _NAMED_SI.get(self.si(), self.si())
-
-    def words(self) -> str:
-        """For error messages: ``m/s^2``, or ``a plain number``."""
-        return self.si() or "a plain number"
-
-
-PLAIN = Dimension()
-_NAMED_SI = {
-    "kg m/(s^2 A)": "N/A",
-    "s^2/kg": "m/N",
-    "kg m/s^2": "N",
-    "kg m^2/s^2": "N m",
-    "kg m^2/s^3": "W",
-    "kg/(m s^2)": "Pa",
-    "kg m^2/(s^3 A)": "V",
-    "kg m^2/(s^3 A^2)": "Ω",
-    "kg m^2/(s^2 A^2)": "H",
-    "kg/(s^2 A)": "T",
-    "kg/s^2": "N/m",
-    "s^3 A^2/(kg m^2)": "1/Ω",
-}
-
-
-def _power(unit: str, power: Fraction) -> str:
-    return unit if power == 1 else f"{unit}^{power}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -175,7 +103,7 @@ def _named(name: str) -> tuple[float, float, Dimension]:
     if not math.isclose(two - one, one - zero, rel_tol=1e-6):
         raise UnitError("", f"'{name}' is logarithmic; type the plain value instead")
     powers = tuple(sorted((str(n), Fraction(p).limit_denominator(12)) for n, p in unit.dimensionality.items() if p))
-    if any(n not in _BASE_UNIT for n, _ in powers):
+    if any(n not in BASE_UNIT for n, _ in powers):
         raise UnitError("", f"'{name}' is not a unit of physics")
     return float(factor), float(zero), Dimension(powers)
 

@@ -16,7 +16,7 @@ from typing import ClassVar, Self, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core.quantity.units import Dimension
+from cavrel.core.quantity.dimension import Dimension
 
 Array = NDArray[np.float64]
 

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cavrel.core.fit.models.base import Model, offered
-from cavrel.core.quantity.units import PLAIN, Dimension
+from cavrel.core.quantity.dimension import PLAIN, Dimension
 
 Array = NDArray[np.float64]
 

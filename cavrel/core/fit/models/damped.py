@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from cavrel.core.fit.models.base import offered
 from cavrel.core.fit.models.curved import Curved, best_of, project
-from cavrel.core.quantity.units import PLAIN, Dimension
+from cavrel.core.quantity.dimension import PLAIN, Dimension
 
 Array = NDArray[np.float64]
 

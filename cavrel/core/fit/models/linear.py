@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cavrel.core.fit.models.base import Linear, Straight, offered
-from cavrel.core.quantity.units import Dimension
+from cavrel.core.quantity.dimension import Dimension
 
 Array = NDArray[np.float64]
 
