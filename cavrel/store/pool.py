@@ -31,7 +31,7 @@ def open_pool(url: str, size: int = 12) -> Pool:
         max_size=size,
         timeout=4,
         check=ConnectionPool.check_connection,
-        reconnect_timeout=15,
+        reconnect_timeout=2,  # longer rests between attempts would outlast what a request waits
         open=True,
         name="cavrel",
     )
