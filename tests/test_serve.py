@@ -17,8 +17,10 @@ from uuid import uuid4
 import psycopg
 import pytest
 
+from cavrel import workers
 from cavrel.store.cluster import Cluster, free_port
 from cavrel.store.migrate import migrate
+from cavrel.store.pool import DatabaseAway
 from tools.chromium import wait_until_served
 
 
@@ -227,3 +229,21 @@ def test_workers_end_with_who_started_them(served: tuple[subprocess.Popen[str], 
     process.wait()
     assert until(lambda: not Path(f"/proc/{master}/stat").exists() or not children(master))
     assert until(lambda: not _asked(f"{here}/health"))
+
+
+def test_a_worker_waits_for_a_database_that_is_away(monkeypatch: pytest.MonkeyPatch) -> None:
+    tried: list[object] = []
+
+    def make(pool: object) -> str:
+        tried.append(pool)
+        if len(tried) < 3:
+            raise DatabaseAway("away")
+        return "application"
+
+    master = workers._Master.__new__(workers._Master)
+    master.url, master.many, master.make = "postgresql://nowhere", 2, make
+    monkeypatch.setattr(workers, "open_pool", lambda url, size: (url, size))
+    monkeypatch.setattr(workers.catalogue, "warm", lambda: None)
+    monkeypatch.setattr(workers.time, "sleep", lambda seconds: None)
+    assert master.load() == "application"
+    assert tried == [("postgresql://nowhere", 30)] * 3
