@@ -160,8 +160,13 @@ export function start() {
   for (const input of everyCell()) {
     if (input !== document.activeElement && input.value.trim() !== input.dataset.saved) commit(input);
   }
-  for (const [slot, text] of drafts()) {
+  for (const [slot, text, left] of drafts()) {
     const input = cell(slot);
+    if (left && input) {
+      input.value = text;
+      commit(input);
+      continue;
+    }
     // Half typed when the page went away: back in its cell, and kept as ever when the cell is left.
     if (input && input.value !== text) {
       input.focus();

@@ -68,9 +68,9 @@ export function forget(key) {
   drop(ASIDE + key);
 }
 
-/** Half-typed cells as [slot, text]; they are kept as they are typed, by early.js. */
+/** Half-typed cells as [slot, text, whether they were left since]; they are kept as they are typed, by early.js. */
 export function drafts() {
-  return all(DRAFT).map(([slot, draft]) => [slot, draft.text ?? ""]);
+  return all(DRAFT).map(([slot, draft]) => [slot, draft.text ?? "", draft.left ?? false]);
 }
 
 /** The key that the entry of a half-typed cell is to have, if `text` is what was typed; the draft is done with. */
