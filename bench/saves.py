@@ -1,5 +1,6 @@
 """What a save costs: alone, with forty benches at work, in long tables and old logbooks."""
 
+import math
 import statistics
 import threading
 import time
@@ -102,19 +103,14 @@ def long_tables(here: Served) -> list[Row]:
 def _grown(here: Served, run: int, many: int) -> None:
     """So many more entries: stopwatch and readings, as in a long evening."""
     now = datetime.now(timezone.utc)
-    new = [
-        NewEntry("timer", f"timer:{uuid4()}", {"laps": [31.1]}, "Beacon", now, uuid4())
-        if i % 2
-        else NewEntry(
-            "reading",
-            f"swings.t.{1 + i % 7}.{1 + i % 5}",
-            {"text": f"{31 + 0.01 * (i % 9):.2f}"},
-            "Beacon",
-            now,
-            uuid4(),
-        )
-        for i in range(many)
-    ]
+    new = []
+    for i in range(many):
+        row, trial = 1 + i % 8, 1 + i % 5
+        took = 20 * 2 * math.pi * math.sqrt((0.6 + 2.0 * row / 8) / 9.81)
+        if i % 10:
+            new.append(NewEntry("timer", f"timer:{uuid4()}", {"laps": [took]}, "Beacon", now, uuid4()))
+        else:
+            new.append(NewEntry("reading", f"swings.t.{row}.{trial}", {"text": f"{took:.2f}"}, "Beacon", now, uuid4()))
     with transaction(here.pool) as connection:
         for begin in range(0, many, 400):
             entry_store.append(connection, run, new[begin : begin + 400])

@@ -69,10 +69,16 @@ def where(opened: Opened, slot: str) -> str:
     return places.where(opened.definition, opened.state.trials, slot)
 
 
+SHOWN_BEFORE = 4
+"""Texts struck out that a note repeats, the latest ones; the logbook has them all."""
+
+
 def corrections(opened: Opened) -> Iterable[Note]:
     """What was corrected and why; a correction without a reason asks for one."""
     for slot, correction in opened.state.corrections.items():
-        before = ", ".join(correction.texts)
+        before = ", ".join(correction.texts[-SHOWN_BEFORE:])
+        if len(correction.texts) > SHOWN_BEFORE:
+            before = f"{before}, and {len(correction.texts) - SHOWN_BEFORE} more"
         who = f"{clock(correction.entry.made_at)}, {correction.entry.author}"
         if correction.reason:
             yield Note(

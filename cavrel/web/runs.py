@@ -25,7 +25,7 @@ from cavrel.web.shelf import course_of
 pages = Blueprint("runs", __name__)
 
 
-MOST_SHOWN = 50
+MOST_SHOWN = 25
 """Runs on one page of the list."""
 
 

@@ -30,7 +30,6 @@ Array = NDArray[np.float64]
 BENT = 0.4
 """Where second order adds this share of u to a result, or more, the law of propagation is no answer (JCGM 101:2008, 5.11): the result's
 distribution is drawn instead."""
-_DRAWS = 20_000
 
 
 class Carrying:

@@ -19,11 +19,19 @@ from cavrel.core.words import counted
 Array = NDArray[np.float64]
 
 
+def _of_model(shape: Model, x: Array) -> Curve:
+    return Curve(
+        lambda theta: shape.predict(theta, x),
+        lambda theta: shape.jacobian(theta, x),
+        shape.linear,
+        lambda entries: _of_model(shape, x[entries] if len(x) > 1 else x),
+    )
+
+
 def curve_of(step: FitStep, shape: Model | None, bound: Bound, use: NDArray[np.intp]) -> Curve:
     """A fit's curve over the rows ``use`` of every entry of ``bound``."""
     if shape is not None:
-        x = bound.x[:, use]
-        return Curve(lambda theta: shape.predict(theta, x), lambda theta: shape.jacobian(theta, x), shape.linear)
+        return _of_model(shape, bound.x[:, use])
     assert step.curve is not None
     compiled, names = step.curve, [f"{step.name}.{p}" for p in step.free]
     rows = bound.y.shape[1]

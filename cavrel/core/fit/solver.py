@@ -11,6 +11,8 @@ Array = NDArray[np.float64]
 
 _ROUNDS = 60
 _SETTLED = 1e-10
+_TOGETHER = 4
+"""Rounds after which entries that have settled are left where they are."""
 _UNFELT = 1e-12
 """A step that moves the curve by less than this share of the data is rounding, however small the parameter itself is."""
 
@@ -22,11 +24,13 @@ Jacobian = Callable[[Array], Array]
 
 @dataclass(frozen=True, slots=True)
 class Curve:
-    """A model bound to its points (one set, or one for each batch entry)."""
+    """A model bound to its points (one set, or one for each batch entry). ``take``: the same bound to some entries' points alone, where it
+    can be."""
 
     predict: Predict
     jacobian: Jacobian
     linear: bool
+    take: Callable[[NDArray[np.intp]], "Curve"] | None = None
 
 
 class NoFit(Exception):
@@ -175,8 +179,14 @@ def batch(
         squares = (left**2).sum(axis=1)
         whole = np.sqrt(((y * root) ** 2).sum(axis=1))
         unfelt = (1e-15 * whole) ** 2
-        settled = np.zeros(len(theta), bool)
-        for _ in range(rounds):
+        settled, stuck = np.zeros(len(theta), bool), np.zeros(len(theta), bool)
+        for done in range(rounds):
+            waiting = np.flatnonzero(~settled & ~stuck)
+            if curve.take is not None and done >= _TOGETHER and len(waiting) < len(theta) / 2:
+                # Most have arrived: the few that have far to go do not keep the others walking.
+                ends = batch(curve.take(waiting), y[waiting], w, theta[waiting], rounds - done, settled_at)
+                theta[waiting], settled[waiting] = ends
+                break
             step, reach = _steps(curve.jacobian(theta) * root[None, :, None], left)
             share = np.ones(len(theta))
             for _ in range(8):
@@ -191,7 +201,8 @@ def batch(
             left, squares = np.where(worse[:, None], left, new_left), np.where(worse, squares, new_squares)
             small = (np.abs(step) <= settled_at * np.abs(theta)) | (np.abs(step) * reach <= _UNFELT * whole[:, None])
             settled |= small.all(axis=1)
-            if curve.linear or settled.all():
+            stuck |= worse  # no step of any length made it better, and none will: it stands where it stood
+            if curve.linear or (settled | stuck).all():
                 break
     finite = np.isfinite(theta).all(axis=1)
     return theta, np.asarray(finite if curve.linear else finite & settled)
