@@ -42,7 +42,7 @@ class _Master(BaseApplication):  # type: ignore[misc]
     """Holds the listening socket and keeps ``wanted()`` processes at work."""
 
     def __init__(self, socket: int, url: str, make: Callable[[Pool], Any]) -> None:
-        self.socket, self.url, self.make, self.many = socket, url, make, wanted()
+        self.socket, self.url, self.make, self.many, self.first = socket, url, make, wanted(), False
         super().__init__()
 
     def load_config(self) -> None:
@@ -60,25 +60,28 @@ class _Master(BaseApplication):  # type: ignore[misc]
             "forwarded_allow_ips": "",
             "loglevel": "warning",
             "control_socket_disable": True,
-            "post_fork": _began,
+            "post_fork": self.began,
         }
         for name, value in settings.items():
             self.cfg.set(name, value)
 
+    def began(self, _arbiter: Any, worker: Any) -> None:
+        """A process was forked."""
+        end_with_parent()
+        self.first = worker.age == 1
+
     def load(self) -> Any:
         """One process's application, with connections of its own; it waits for a database that is away."""
         pool = open_pool(self.url, size=max(4, MOST_DATABASE // self.many))
-        # Reading the laws of the whole catalogue takes seconds; it is done beside the first requests, each of which needs one at most.
-        threading.Thread(target=catalogue.warm, daemon=True).start()
+        if self.first:
+            # Reading the laws of the whole catalogue takes seconds; one process does it beside the first requests, each of which needs one at
+            # most, and the others read those that they are asked for.
+            threading.Thread(target=catalogue.warm, daemon=True).start()
         while True:
             try:
                 return self.make(pool)
             except DatabaseAway:
                 time.sleep(1)
-
-
-def _began(_arbiter: Any, _worker: Any) -> None:
-    end_with_parent()
 
 
 def serve(socket: int, url: str, make: Callable[[Pool], Any] = create_app) -> None:

@@ -241,9 +241,8 @@ def test_a_worker_waits_for_a_database_that_is_away(monkeypatch: pytest.MonkeyPa
         return "application"
 
     master = workers._Master.__new__(workers._Master)
-    master.url, master.many, master.make = "postgresql://nowhere", 2, make
+    master.url, master.many, master.make, master.first = "postgresql://nowhere", 2, make, False
     monkeypatch.setattr(workers, "open_pool", lambda url, size: (url, size))
-    monkeypatch.setattr(workers.catalogue, "warm", lambda: None)
     monkeypatch.setattr(workers.time, "sleep", lambda seconds: None)
     assert master.load() == "application"
     assert tried == [("postgresql://nowhere", 30)] * 3

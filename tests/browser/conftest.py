@@ -17,7 +17,7 @@ from tools.chromium import ARGUMENTS, EXECUTABLE, wait_until_served
 
 ROOT = Path(__file__).resolve().parent.parent.parent
 
-expect.set_options(timeout=15000)
+expect.set_options(timeout=30000)
 
 
 class Server:
