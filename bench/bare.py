@@ -30,4 +30,4 @@ def create_app(pool: Pool) -> Flask:
 
 
 if __name__ == "__main__":
-    workers.serve(int(sys.argv[1]), os.environ["DATABASE_URL"], create_app)
+    workers.serve(int(sys.argv[1]), int(sys.argv[2]), os.environ["DATABASE_URL"], create_app)

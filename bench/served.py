@@ -20,6 +20,7 @@ from pathlib import Path
 from uuid import UUID, uuid4
 
 from cavrel import catalogue
+from cavrel.serve import workers_wanted
 from cavrel.store import entries as entry_store
 from cavrel.store import runs as run_store
 from cavrel.store.cluster import Cluster
@@ -75,7 +76,9 @@ def _process(module: str, url: str) -> Iterator[tuple[int, int]]:
     port = place.getsockname()[1]
     own = {"DATABASE_URL": url, "OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
     process = subprocess.Popen(
-        [sys.executable, "-m", module, str(place.fileno())], pass_fds=[place.fileno()], env={**os.environ, **own}
+        [sys.executable, "-m", module, str(place.fileno()), str(workers_wanted())],
+        pass_fds=[place.fileno()],
+        env={**os.environ, **own},
     )
     try:
         for _ in range(1200):

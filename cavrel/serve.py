@@ -108,6 +108,19 @@ def port_wanted() -> int:
     return int(text)
 
 
+MOST_WORKERS = 16
+
+
+def workers_wanted() -> int:
+    """How many processes answer pages: ``CAVREL_WORKERS``, or one a core, two to four. Raises CannotServe."""
+    text = os.environ.get("CAVREL_WORKERS", "")
+    if not text:
+        return min(max(len(os.sched_getaffinity(0)), 2), 4)
+    if not text.isascii() or not text.isdigit() or not 1 <= int(text) <= MOST_WORKERS:
+        raise CannotServe(f"CAVREL_WORKERS is '{text}', which is no number of processes from 1 to {MOST_WORKERS}")
+    return int(text)
+
+
 def serve(load: Callable[[Pool], None] | None = None) -> None:
     """Serve until stopped; ``load`` fills the database first. Raises CannotServe before anything is served."""
     began = time.monotonic()
@@ -116,6 +129,7 @@ def serve(load: Callable[[Pool], None] | None = None) -> None:
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     # A shell that starts us in the background sets it to be ignored.
     signal.signal(signal.SIGINT, signal.default_int_handler)
+    many = workers_wanted()
     place = listen(port_wanted())
     with place, database() as url:
         prepare(url)
@@ -123,7 +137,7 @@ def serve(load: Callable[[Pool], None] | None = None) -> None:
             with open_pool(url, size=2) as pool:
                 load(pool)
         host, port = place.getsockname()[:2]
-        workers = _started(place, url)
+        workers = _started(place, many, url)
         try:
             _answered(f"http://{'127.0.0.1' if host == '0.0.0.0' else host}:{port}/health", workers)
             say = f"Cavrel is ready after {time.monotonic() - began:.1f} s: http://{host}:{port}/  (Ctrl-C stops it)"
@@ -135,7 +149,7 @@ def serve(load: Callable[[Pool], None] | None = None) -> None:
                 # Those that answered died, all of them: the socket is still ours, and nobody is turned away.
                 rest = AGAIN if time.monotonic() - started > 60 else min(2 * rest, 15.0)
                 time.sleep(rest)
-                workers = _started(place, url)
+                workers = _started(place, many, url)
         finally:
             _stopped(workers)
             print("stopped; everything shown as saved is in the database", flush=True)
@@ -147,12 +161,12 @@ _READY_WITHIN = 120.0
 _STOPPED_WITHIN = 15.0
 
 
-def _started(place: socket.socket, url: str) -> subprocess.Popen[bytes]:
+def _started(place: socket.socket, many: int, url: str) -> subprocess.Popen[bytes]:
     """The processes that answer pages, on our socket."""
     # Small matrices are quickest on one thread each; the processes themselves are what uses the cores.
     own = {"DATABASE_URL": url, "OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
     return subprocess.Popen(
-        [sys.executable, "-m", "cavrel.workers", str(place.fileno())],
+        [sys.executable, "-m", "cavrel.workers", str(place.fileno()), str(many)],
         pass_fds=[place.fileno()],
         env={**os.environ, **own},
         start_new_session=True,

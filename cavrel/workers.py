@@ -1,4 +1,4 @@
-"""The processes that answer pages: several over one database, started again when one dies. ``python -m cavrel.workers FD``.
+"""The processes that answer pages: several over one database, started again when one dies. ``python -m cavrel.workers SOCKET MANY``.
 
 State between them is in the database only. They end with the process that started them, whatever ends it.
 """
@@ -24,14 +24,6 @@ MOST_DATABASE = 60
 """Connections to the database, of all processes together; PostgreSQL allows a hundred."""
 
 
-def wanted() -> int:
-    """How many processes: one a core, two to four, or ``CAVREL_WORKERS``."""
-    text = os.environ.get("CAVREL_WORKERS", "")
-    if text.isascii() and text.isdigit() and 1 <= int(text) <= 64:
-        return int(text)
-    return min(max(len(os.sched_getaffinity(0)), 2), 4)
-
-
 def end_with_parent() -> None:
     """Ask Linux to kill this process when the one that started it ends; elsewhere the master's own watch has to do."""
     with contextlib.suppress(OSError, AttributeError):
@@ -39,10 +31,10 @@ def end_with_parent() -> None:
 
 
 class _Master(BaseApplication):  # type: ignore[misc]
-    """Holds the listening socket and keeps ``wanted()`` processes at work."""
+    """Holds the listening socket and keeps ``many`` processes at work."""
 
-    def __init__(self, socket: int, url: str, make: Callable[[Pool], Any]) -> None:
-        self.socket, self.url, self.make, self.many, self.first = socket, url, make, wanted(), False
+    def __init__(self, socket: int, many: int, url: str, make: Callable[[Pool], Any]) -> None:
+        self.socket, self.many, self.url, self.make, self.first = socket, many, url, make, False
         super().__init__()
 
     def load_config(self) -> None:
@@ -84,13 +76,13 @@ class _Master(BaseApplication):  # type: ignore[misc]
                 time.sleep(1)
 
 
-def serve(socket: int, url: str, make: Callable[[Pool], Any] = create_app) -> None:
-    """Answer pages on a listening ``socket``, until told to stop. ``make``: the application over a pool, Cavrel's own."""
+def serve(socket: int, many: int, url: str, make: Callable[[Pool], Any] = create_app) -> None:
+    """Answer pages on a listening ``socket`` with ``many`` processes, until told to stop. ``make``: the application over a pool, Cavrel's own."""
     end_with_parent()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # who started us says when to stop
     catalogue.experiments()  # read once, shared by all that are forked
-    _Master(socket, url, make).run()
+    _Master(socket, many, url, make).run()
 
 
 if __name__ == "__main__":
-    serve(int(sys.argv[1]), os.environ["DATABASE_URL"])
+    serve(int(sys.argv[1]), int(sys.argv[2]), os.environ["DATABASE_URL"])

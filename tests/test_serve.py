@@ -55,6 +55,14 @@ def test_a_port_that_is_no_number(cluster: Cluster, port: str) -> None:
     assert "Traceback" not in said
 
 
+@pytest.mark.parametrize("many", ["two", "0", "²", "99"])
+def test_a_number_of_processes_that_is_none(cluster: Cluster, many: str) -> None:
+    process = start("serve", CAVREL_WORKERS=many, CAVREL_PORT=str(free_port()), DATABASE_URL=cluster.url())
+    _, said = process.communicate(timeout=60)
+    assert f"CAVREL_WORKERS is '{many}'" in said
+    assert said.count("\n") == 1
+
+
 def test_an_address_that_is_none() -> None:
     _, said = start("serve", CAVREL_PORT=str(free_port()), DATABASE_URL="notaurl").communicate(timeout=60)
     assert "DATABASE_URL is no address of a database" in said

@@ -1,6 +1,5 @@
 """Opening a run: entries newer than those this process knows are folded in, and what follows from them is worked out once."""
 
-import hashlib
 from collections.abc import Sequence
 from dataclasses import replace
 
@@ -20,12 +19,6 @@ def open_run(pool: Pool, run_id: int) -> Opened | None:
     """Everything about one run, or None if there is none of this number. Raises DatabaseAway."""
     with transaction(pool) as connection:
         loaded = load(connection, run_id)
-    return follow(loaded) if loaded is not None else None
-
-
-def open_in(connection: Connection, run_id: int) -> Opened | None:
-    """The same inside a transaction of the caller's."""
-    loaded = load(connection, run_id)
     return follow(loaded) if loaded is not None else None
 
 
@@ -90,4 +83,4 @@ def follow(loaded: Loaded) -> Opened:
 
 def _key(run: Run) -> tuple[object, ...]:
     # The moment it was made, to the microsecond, tells apart runs of two databases that one process serves one after the other.
-    return run.id, run.made_at, hashlib.sha1(run.hash.encode(), usedforsecurity=False).digest()[:8]
+    return run.id, run.made_at, run.hash

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from cavrel.service.opened import Opened
-from cavrel.service.opening import open_in
+from cavrel.service.opening import open_run
 from cavrel.store import summaries as summary_store
 from cavrel.store.pool import DatabaseAway, Pool, transaction
 from cavrel.store.summaries import Listed
@@ -80,8 +80,7 @@ def _made_anew(pool: Pool, listed: Sequence[Listed], summarise: Summarise) -> bo
     """Make what is missing or old; whether there was any."""
     old = [one for one in listed if one.last != one.newest or one.made_of != f"{VERSION}:{one.rests_on}"][:MOST_ANEW]
     for one in old:
-        with transaction(pool) as connection:
-            opened = open_in(connection, one.run)
+        opened = open_run(pool, one.run)
         if opened is not None:
             keep(pool, opened, summarise)
     return bool(old)

@@ -27,7 +27,6 @@ class Listed:
     bench: str
     away: bool
     experiment: str
-    hash: str
     made_at: datetime
     last: int
     newest: int
@@ -60,7 +59,7 @@ def put(
 
 _LISTED = f"""
     select run.id as run, coalesce(summary.title, run.title) as title, coalesce(summary.bench, bench.name) as bench,
-           coalesce(summary.away, false) as away, definition.experiment, run.definition as hash, run.made_at,
+           coalesce(summary.away, false) as away, definition.experiment, run.made_at,
            coalesce(summary.last, -1) as last, coalesce(summary.made_of, '') as made_of, {MADE_OF} as rests_on,
            coalesce(summary.body, '{{}}') as body,
            coalesce((select max(id) from entry where entry.run = run.id), 0) as newest

@@ -64,8 +64,6 @@ def news(run: int) -> ResponseReturnValue:
     at, store = datetime.now(timezone.utc).isoformat(), current_app.config["STORE"]
     with transaction(pool()) as connection:
         last = entry_store.newest(connection, run)
-        if since is not None and last and last <= since:
-            return jsonify(last=last, at=at, store=store)
         if not last and run_store.get(connection, run) is None:
             abort(404)
         if since is not None and last <= since:

@@ -12,7 +12,7 @@ from cavrel.core.logbook import check_entry
 from cavrel.present.summary import summary
 from cavrel.service import summaries
 from cavrel.service.definitions import definition_of
-from cavrel.service.opening import open_in
+from cavrel.service.opening import open_run
 from cavrel.service.summaries import Wanted
 from cavrel.store import entries as entry_store
 from cavrel.store import runs as run_store
@@ -101,7 +101,7 @@ def change(run: int) -> ResponseReturnValue:
         except CavrelError as fault:
             abort(422, fault.what)
         entry_store.append_each(connection, run, new)
-        opened = open_in(connection, run)
+    opened = open_run(pool(), run)
     if opened is not None:
         summaries.keep(pool(), opened, summary)
     return redirect(url_for("runs.page"), 303)

@@ -2,6 +2,8 @@
 
 from typing import Any
 
+import numpy as np
+
 from cavrel.core import definition as definitions
 from cavrel.core.analysis import Analysis, analyse
 from cavrel.core.definition.program import compile_program
@@ -43,3 +45,8 @@ def curve(model: str, x: list[str], y: list[str], rules: dict[str, Any] | None =
         series={"s": columns(x="", y="")}, fits={"f": {"series": "s", "x": "x", "y": "y", "model": model, **fit}}
     )
     return run(made, series={"s": {"x": x, "y": y}}, rules=rules or {})
+
+
+def texts(values: np.ndarray, u: float | None = None, decimals: int = 6) -> list[str]:
+    """Numbers as typed, with ± ``u``."""
+    return [f"{v:.{decimals}f}" + (f" ± {u}" if u else "") for v in values]

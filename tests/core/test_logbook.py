@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from cavrel import catalogue
-from cavrel.core.logbook import Entry, EntryError, assemble, check_entry, undo_of
+from cavrel.core.logbook import KINDS, Entry, EntryError, assemble, check_entry, undo_of
 
 PENDULUM = catalogue.experiments()["pendulum"]
 BEGAN = datetime(2026, 11, 19, 19, 0, tzinfo=timezone.utc)
@@ -125,3 +125,15 @@ def test_no_slot_breaks_anything(kind: str, slot: str) -> None:
     except EntryError:
         return
     assemble(PENDULUM, book((kind, slot, {"text": "1", "reason": "x", "count": 3})))
+
+
+@pytest.mark.parametrize(
+    ("body", "words"),
+    [
+        ({"begin": 0.5, "end": 1.9}, "stretch from 0.5 to 1.9 s chosen"),
+        ({"begin": None, "end": 1.9}, "stretch from the start to 1.9 s chosen"),
+        ({"begin": 0.5, "end": None}, "stretch from 0.5 s to the end chosen"),
+    ],
+)
+def test_a_stretch_open_at_one_end_is_said_so(body: dict, words: str) -> None:
+    assert KINDS["stretch"].words(PENDULUM, {}, "swings.t.1", body)[1] == words

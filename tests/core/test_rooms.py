@@ -6,14 +6,11 @@ import numpy as np
 import pytest
 
 from cavrel import catalogue
-from cavrel.core import definition as definitions
-from cavrel.core.analysis import analyse
-from cavrel.core.definition.program import compile_program
 from cavrel.core.errors import DefinitionError
 from cavrel.core.fit.models import MODELS, Linear, offered
 from cavrel.core.logbook import KINDS, EntryError, check_entry, kinds
-from cavrel.core.logbook.run import load
 from cavrel.core.quantity.dimension import Dimension
+from tests.core.machine import curve
 
 
 @pytest.fixture
@@ -38,39 +35,19 @@ def reciprocal() -> Iterator[None]:
     del MODELS["reciprocal"]
 
 
-def body(model: str) -> dict:
-    return {
-        "format": "cavrel-experiment/1",
-        "id": "gas",
-        "title": "Pressure against volume",
-        "field": "matter",
-        "aim": "Find the constant.",
-        "series": {
-            "rows": {
-                "label": "Readings",
-                "columns": {
-                    "V": {"label": "Volume", "unit": "m^3", "role": "set", "exact": True},
-                    "p": {"label": "Pressure", "unit": "Pa", "role": "measured"},
-                },
-            }
-        },
-        "fits": {"f": {"series": "rows", "x": "V", "y": "p", "model": model}},
-        "results": {"C": {"label": "Constant", "formula": "f.A", "unit": "J"}},
-    }
-
-
 def test_a_fit_model_is_one_class(reciprocal: None) -> None:
-    program = compile_program(definitions.load(body("reciprocal")), {})
-    series = {"V": ["1", "2", "4", "5"], "p": ["20.1", "9.9", "5.1", "4.0"]}
-    run = load({"format": "cavrel-run/1", "experiment": "gas", "series": {"rows": series}})
-    found = analyse(program, run).results["C"]
+    found = (
+        curve("reciprocal", ["1", "2", "4", "5"], ["20.1", "9.9", "5.1", "4.0"], {"weights": "equal"})
+        .fits["f"]
+        .parameters["A"]
+    )
     weights = 1 / np.array([1.0, 2.0, 4.0, 5.0])
     assert found.value == pytest.approx(float(weights @ [20.1, 9.9, 5.1, 4.0] / (weights @ weights)), rel=1e-9)
 
 
 def test_a_model_that_is_none_is_named_with_those_that_are() -> None:
     with pytest.raises(DefinitionError, match=r"is no model; it is one of .*line.*proportional"):
-        definitions.load(body("reciprocal"))
+        curve("reciprocal", ["1"], ["2"])
 
 
 def test_a_kind_of_entry_is_one_class(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -27,10 +27,6 @@ from cavrel.core.quantity.units import Unit
 
 Array = NDArray[np.float64]
 
-BENT = 0.4
-"""Where second order adds this share of u to a result, or more, the law of propagation is no answer (JCGM 101:2008, 5.11): the result's
-distribution is drawn instead."""
-
 
 class Carrying:
     """Carries the environment of one run from step to step."""

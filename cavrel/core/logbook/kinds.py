@@ -192,7 +192,9 @@ class Stretch(Kind):
         standing.stretches[slot.removeprefix("stretch:")] = body
 
     def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
-        what = f"stretch from {body.get('begin', 'the start')} to {body.get('end', 'the end')} s chosen"
+        begin, end = body.get("begin"), body.get("end")
+        first = "the start" if begin is None else f"{begin:g}" if end is not None else f"{begin:g} s"
+        what = f"stretch from {first} to {'the end' if end is None else f'{end:g} s'} chosen"
         return where(definition, trials, f"{place}.1"), what
 
 
