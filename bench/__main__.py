@@ -3,7 +3,7 @@
 import sys
 from collections.abc import Iterable
 
-from bench import lists, montecarlo, pendulum, saves, trace
+from bench import lists, montecarlo, pendulum, plan, saves, trace
 from bench.ratio import Row
 from bench.served import served
 
@@ -15,6 +15,8 @@ def alone() -> Iterable[Row]:
     yield montecarlo.against_loop()
     yield trace.draw_choose_fit()
     yield pendulum.rows_tenfold()
+    yield plan.forecast()
+    yield plan.improvements()
 
 
 def behind_a_server(wanted: str) -> Iterable[Row]:

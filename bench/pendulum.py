@@ -8,12 +8,13 @@ from uncertainties import ufloat
 from bench.ratio import Row, compare
 from cavrel import catalogue
 from cavrel.core import definition
-from cavrel.core.analysis import analyse
+from cavrel.core.analysis import analyse, components, sheet
 from cavrel.core.analysis.uncertainty import coverage_factor
 from cavrel.core.definition.steps import Program
 from cavrel.core.logbook import run as runs
 from cavrel.core.quantity import reading
 
+PENDULUM = catalogue.experiments()["pendulum"]
 N = 20
 LENGTHS = [60.0 + 15 * i for i in range(8)]
 
@@ -26,7 +27,7 @@ def readings(seed: int = 7) -> list[list[str]]:
 
 def line_alone() -> Program:
     """The pendulum with its straight line and g from it: the numbers that the other side of each comparison works out too."""
-    body = catalogue.experiments()["pendulum"].document()
+    body = PENDULUM.document()
     body["fits"], body["results"] = {"line": body["fits"]["line"]}, {"g": body["results"]["g"]}
     return catalogue.program_of(definition.load(body))
 
@@ -73,7 +74,8 @@ def full_analysis() -> Row:
     run = document()
 
     def ours() -> object:
-        reading.read.cache_clear()  # every text is read anew, as theirs are
+        for memory in (reading.read.cache_clear, sheet.read_texts.forget, components.of_input.forget):
+            memory()  # every text is read and every column understood anew, as theirs are
         return analyse(program, run).results["g"].budget
 
     return compare(

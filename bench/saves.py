@@ -108,9 +108,27 @@ def _grown(here: Served, run: int, many: int) -> None:
         row, trial = 1 + i % 8, 1 + i % 5
         took = 20 * 2 * math.pi * math.sqrt((0.6 + 2.0 * row / 8) / 9.81)
         if i % 10:
-            new.append(NewEntry("timer", f"timer:{uuid4()}", {"laps": [took]}, "Beacon", now, uuid4()))
+            new.append(
+                NewEntry(
+                    kind="timer",
+                    slot=f"timer:{uuid4()}",
+                    body={"laps": [took]},
+                    author="Beacon",
+                    made_at=now,
+                    client_key=uuid4(),
+                )
+            )
         else:
-            new.append(NewEntry("reading", f"swings.t.{row}.{trial}", {"text": f"{took:.2f}"}, "Beacon", now, uuid4()))
+            new.append(
+                NewEntry(
+                    kind="reading",
+                    slot=f"swings.t.{row}.{trial}",
+                    body={"text": f"{took:.2f}"},
+                    author="Beacon",
+                    made_at=now,
+                    client_key=uuid4(),
+                )
+            )
     with transaction(here.pool) as connection:
         for begin in range(0, many, 400):
             entry_store.append(connection, run, new[begin : begin + 400])

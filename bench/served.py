@@ -171,7 +171,14 @@ def pendulum_run(here: Served, title: str, rows: int = 8, trials: int = 5, spoil
     now = datetime.now(timezone.utc)
 
     def made(slot: str, text: str) -> NewEntry:
-        return NewEntry("reading", slot, {"text": text}, "Beacon", now, UUID(int=draw.getrandbits(128)))
+        return NewEntry(
+            kind="reading",
+            slot=slot,
+            body={"text": text},
+            author="Beacon",
+            made_at=now,
+            client_key=UUID(int=draw.getrandbits(128)),
+        )
 
     new = [made("quantities.N.1", "20")]
     for row in range(1, rows + 1):
@@ -185,6 +192,11 @@ def pendulum_run(here: Served, title: str, rows: int = 8, trials: int = 5, spoil
     with transaction(here.pool) as connection:
         run = run_store.start(connection, here.course, here.bench, PENDULUM, title, uuid4())
         entry_store.append(
-            connection, run, [NewEntry(e.kind, e.slot, e.body, e.author, e.made_at, uuid4()) for e in new]
+            connection,
+            run,
+            [
+                NewEntry(kind=e.kind, slot=e.slot, body=e.body, author=e.author, made_at=e.made_at, client_key=uuid4())
+                for e in new
+            ],
         )
     return run

@@ -12,6 +12,7 @@ from cavrel import __version__, catalogue
 from cavrel.core.analysis import analyse
 from cavrel.core.analysis.montecarlo import monte_carlo
 from cavrel.core.document import result_document
+from cavrel.core.document.forecast import forecast_document, setup_of
 from cavrel.core.errors import CavrelError
 from cavrel.core.findings import findings_of, monte_carlo_findings
 from cavrel.core.findings.compare import explained
@@ -44,6 +45,14 @@ def _read(file: str) -> str:
         raise AssertionError from fault
 
 
+def _json(text: str) -> Any:
+    """Raises CavrelError."""
+    try:
+        return json.loads(text)
+    except (json.JSONDecodeError, RecursionError) as fault:
+        raise CavrelError("", f"not readable as JSON: {fault}") from fault
+
+
 @main.command("analyse")
 @click.argument("file", metavar="RUN.json")
 @click.option("--monte-carlo", "draws", type=int, metavar="N", help="Propagate distributions too, with N draws.")
@@ -54,11 +63,7 @@ def analyse_command(file: str, draws: int | None, definition_file: str | None) -
     """Print the result document of a run document ('-' reads standard input)."""
     text = _read(file)
     try:
-        try:
-            body: Any = json.loads(text)
-        except (json.JSONDecodeError, RecursionError) as fault:
-            raise CavrelError("", f"not readable as JSON: {fault}") from fault
-        run = runs.load(body)
+        run = runs.load(_json(text))
         definition = (
             catalogue.read_toml(_read(definition_file)) if definition_file else catalogue.resolve(run.experiment)
         )
@@ -107,6 +112,24 @@ def simulate_command(experiment: str, seed: int, faults: tuple[str, ...], option
         document = simulate(catalogue.program_of(definition, options=chosen), abs(seed), faults, chosen)
     except CavrelError as fault:
         _refuse(experiment, fault)
+        return
+    click.echo(json.dumps(document, indent=2, ensure_ascii=False))
+
+
+@main.command("forecast")
+@click.argument("file", metavar="RUN.json")
+@click.option(
+    "--percent", type=float, default=1.0, show_default=True, help="The precision that 'needed' says how to reach."
+)
+def forecast_command(file: str, percent: float) -> None:
+    """Print what the plan of a run document promises, and what would make it better ('-' reads standard input)."""
+    try:
+        run = runs.load(_json(_read(file)))
+        definition = catalogue.resolve(run.experiment)
+        planner = catalogue.planner(definition, run.options, run.house_rules())
+        document = forecast_document(planner, setup_of(run, planner), percent)
+    except CavrelError as fault:
+        _refuse(file, fault)
         return
     click.echo(json.dumps(document, indent=2, ensure_ascii=False))
 

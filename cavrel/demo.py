@@ -51,4 +51,11 @@ def _entries(run: dict[str, Any], index: int) -> Iterator[NewEntry]:
     for i, (wait, kind, slot, body) in enumerate(run["entries"]):
         moment += timedelta(seconds=wait)
         key = uuid5(_SPACE, f"run {index} entry {i}")
-        yield NewEntry(kind, f"{slot}{key}" if slot.endswith(":") else slot, body, run["bench"], moment, key)
+        yield NewEntry(
+            kind=kind,
+            slot=f"{slot}{key}" if slot.endswith(":") else slot,
+            body=body,
+            author=run["bench"],
+            made_at=moment,
+            client_key=key,
+        )

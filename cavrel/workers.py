@@ -66,8 +66,8 @@ class _Master(BaseApplication):  # type: ignore[misc]
         """One process's application, with connections of its own; it waits for a database that is away."""
         pool = open_pool(self.url, size=max(4, MOST_DATABASE // self.many))
         if self.first:
-            # Reading the laws of the whole catalogue takes seconds; one process does it beside the first requests, each of which needs one at
-            # most, and the others read those that they are asked for.
+            # Compiling the whole catalogue takes half a second; one process does it beside the first requests, and the others compile what they
+            # are asked for.
             threading.Thread(target=catalogue.warm, daemon=True).start()
         while True:
             try:

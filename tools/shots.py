@@ -56,6 +56,8 @@ VIEWS = [
     ("experiment-bridge", "/experiments/metre-bridge", "dark", None),
     ("write", "/write?like=spring", "light", fault),
     ("runs", "/runs", "light", None),
+    ("plan", "/runs/1/plan", "light", None),
+    ("plan-dark", "/runs/9/plan", "dark", None),
     ("measure", "/runs/1/measure", "light", None),
     ("measure-rule", "/runs/5/measure", "light", None),
     ("samples", "/runs/9/measure", "light", samples),

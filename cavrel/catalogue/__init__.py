@@ -13,10 +13,13 @@ from cavrel.core import definition as definitions
 from cavrel.core.definition import Definition, law
 from cavrel.core.definition.program import compile_program
 from cavrel.core.definition.reference import ReferenceValue
+from cavrel.core.definition.rules import HouseRules
 from cavrel.core.definition.steps import Program
 from cavrel.core.errors import DefinitionError
-from cavrel.core.findings.straighten import LineMeaning
+from cavrel.core.findings.meaning import LineMeaning
 from cavrel.core.formula.text import unparse
+from cavrel.core.plan.better import Family, Planner
+from cavrel.core.quantity import units
 from cavrel.core.remember import by_identity
 
 HERE = Path(__file__).resolve().parent
@@ -41,6 +44,21 @@ _OF_KEYS = set("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-
 @lru_cache(maxsize=1)
 def instruments() -> Mapping[str, Mapping[str, Any]]:
     """The shared instrument list by kind."""
+    return {kind: {k: v for k, v in body.items() if k not in ("family", "reach")} for kind, body in _list().items()}
+
+
+@lru_cache(maxsize=1)
+def families() -> Mapping[str, Family]:
+    """By kind of instrument: what can stand in for it, and how far it reaches; those without a family stand alone."""
+    return {
+        kind: Family(name=body["family"], reach=units.quantity(body["reach"])[0] if "reach" in body else math.inf)
+        for kind, body in _list().items()
+        if "family" in body
+    }
+
+
+@lru_cache(maxsize=1)
+def _list() -> Mapping[str, Mapping[str, Any]]:
     return tomllib.loads((HERE / "instruments.toml").read_text(encoding="utf-8"))
 
 
@@ -113,12 +131,24 @@ def _program(text: str, overrides: tuple[tuple[str, tuple[tuple[str, str], ...]]
     for name, fields in overrides:
         if name not in document.get("instruments", {}):
             raise DefinitionError(f"instruments.{name}", "the experiment has no such instrument")
-        document["instruments"][name] = {**document["instruments"][name], **dict(fields)}
+        own = dict(fields)
+        kind = own.get("kind", "")
+        # Another kind of the list is another instrument: nothing of the one it stands in for is left. Any other is only a name.
+        usual = {**instruments()[kind], "kind": kind} if kind in instruments() else document["instruments"][name]
+        document["instruments"][name] = {**usual, **own}
     return compile_program(definitions.load(document), accepted())
 
 
+@by_identity(128)
+def planner(
+    definition: Definition, options: Mapping[str, str] | None = None, rules: HouseRules | None = None
+) -> Planner:
+    """Tries plans of an experiment under its conventions and house rules. Raises DefinitionError where it has no stand-in."""
+    return Planner(lambda others: program_of(definition, others, options), instruments(), families(), rules)
+
+
 def warm() -> None:
-    """Compile every experiment that ships and read its law, so that no page waits for it."""
+    """Compile every experiment that ships, so that no page waits for it."""
     for definition in experiments().values():
         program_of(definition)
         meanings_of(definition)
@@ -201,6 +231,16 @@ def meanings_of(definition: Definition, options: Mapping[str, str] | None = None
     if definition.options or options:
         definition = definitions.choose(definition, options or {})
     return algebra.meanings(definition.model_dump_json(by_alias=True))
+
+
+def laws() -> dict[str, str]:
+    """Every experiment that ships, under every combination of its conventions: what its law's answer is known by -> its canonical JSON."""
+    found = {}
+    for definition in experiments().values():
+        for chosen in ({}, *combinations(definition)):
+            text = definitions.choose(definition, chosen).model_dump_json(by_alias=True)
+            found[algebra.known_by(text)] = text
+    return found
 
 
 def solved_in_time(definition: Definition) -> bool:

@@ -1,16 +1,20 @@
 """Algebra with a deadline: what a definition's lines mean by its law, worked out in a process of its own that can be ended."""
 
 import atexit
+import hashlib
 import json
 import selectors
 import subprocess
 import sys
 from collections import OrderedDict
+from collections.abc import Mapping
+from functools import lru_cache
+from pathlib import Path
 from threading import Lock
 from typing import Any
 
 from cavrel.core.errors import DefinitionError
-from cavrel.core.findings.straighten import LineMeaning
+from cavrel.core.findings.meaning import LineMeaning
 from cavrel.core.formula.parse import parse
 
 SECONDS = 1.5
@@ -18,6 +22,26 @@ SECONDS = 1.5
 _PATIENCE = 8.0
 """Seconds by the clock after which the process is ended, for a machine that is busy otherwise."""
 _KEPT = 512
+
+
+SHIPPED = Path(__file__).resolve().parent / "laws.json"
+"""Answers for the experiments that ship, under all their conventions: written by ``./run laws``, so that no start waits for algebra."""
+
+
+def known_by(definition: str) -> str:
+    """What an answer is known by: a digest of the definition's canonical JSON."""
+    return hashlib.sha256(definition.encode()).hexdigest()[:32]
+
+
+@lru_cache(maxsize=1)
+def _shipped() -> Mapping[str, dict[str, Any]]:
+    return dict(json.loads(SHIPPED.read_text(encoding="utf-8"))) if SHIPPED.exists() else {}
+
+
+def worked_out(definition: str) -> dict[str, Any]:
+    """The answer for a definition's canonical JSON, worked out now."""
+    with _child.lock:
+        return _child.answer(definition)
 
 
 class _Child:
@@ -31,6 +55,9 @@ class _Child:
     def ask(self, definition: str) -> dict[str, Any]:
         """The child's answer; an empty one where the law was not solved in time."""
         with self.lock:
+            shipped = _shipped().get(known_by(definition))
+            if shipped is not None:
+                return shipped
             if definition in self.known:
                 self.known.move_to_end(definition)
                 return self.known[definition]

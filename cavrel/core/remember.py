@@ -2,43 +2,67 @@
 
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
-from functools import wraps
+from concurrent.futures import Future
+from functools import update_wrapper
 from threading import Lock
-from typing import Any, ParamSpec, TypeVar
+from typing import Any, Generic, ParamSpec, TypeVar
 
 Made = TypeVar("Made")
 Given = ParamSpec("Given")
 
 
-def by_identity(most: int) -> Callable[[Callable[Given, Made]], Callable[Given, Made]]:
-    """Remember the ``most`` recent results of a function of one frozen object, known by its identity, and of mappings of texts.
+class Remembering(Generic[Given, Made]):
+    """A function that remembers its ``most`` recent results."""
+
+    def __init__(self, work: Callable[Given, Made], most: int) -> None:
+        self._work, self._most = work, most
+        self._kept: OrderedDict[tuple[object, ...], tuple[object, Made]] = OrderedDict()
+        self._coming: dict[tuple[object, ...], Future[Made]] = {}
+        self._lock = Lock()
+        update_wrapper(self, work)
+
+    def __call__(self, *given: Given.args, **named: Given.kwargs) -> Made:
+        thing, *more = given
+        key = (id(thing), *(_frozen(one) for one in more), _frozen(named))
+        with self._lock:
+            found = self._kept.get(key)
+            if found is not None:
+                self._kept.move_to_end(key)
+                return found[1]
+            coming = self._coming.get(key)
+            first = coming is None
+            if coming is None:
+                coming = self._coming[key] = Future()
+        if not first:  # forty benches that ask for one thing at once have it worked out once
+            return coming.result()
+        try:
+            made = self._work(*given, **named)
+        except BaseException as fault:
+            with self._lock:
+                del self._coming[key]
+            coming.set_exception(fault)
+            raise
+        with self._lock:
+            self._kept[key] = thing, made
+            del self._coming[key]
+            while len(self._kept) > self._most:
+                self._kept.popitem(last=False)
+        coming.set_result(made)
+        return made
+
+    def forget(self) -> None:
+        """Work everything out anew from here on."""
+        with self._lock:
+            self._kept.clear()
+
+
+def by_identity(most: int) -> Callable[[Callable[Given, Made]], Remembering[Given, Made]]:
+    """Remember the ``most`` recent results of a function of one frozen object, known by its identity, and of mappings of texts and values
+    that can be told apart.
 
     An error is not remembered. What is remembered is held, and so is the object it came from.
     """
-
-    def decorate(work: Callable[Given, Made]) -> Callable[Given, Made]:
-        kept: OrderedDict[tuple[object, ...], tuple[object, Made]] = OrderedDict()
-        lock = Lock()
-
-        @wraps(work)
-        def remembered(*given: Given.args, **named: Given.kwargs) -> Made:
-            thing, *more = given
-            key = (id(thing), *(_frozen(one) for one in more), _frozen(named))
-            with lock:
-                found = kept.get(key)
-                if found is not None:
-                    kept.move_to_end(key)
-                    return found[1]
-            made = work(*given, **named)
-            with lock:
-                kept[key] = thing, made
-                while len(kept) > most:
-                    kept.popitem(last=False)
-            return made
-
-        return remembered
-
-    return decorate
+    return lambda work: Remembering(work, most)
 
 
 def _frozen(value: Any) -> object:

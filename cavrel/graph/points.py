@@ -21,9 +21,18 @@ _SHOWN_BAR = 9.0
 not do, magnifying would mislead, and the residuals alone show them."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Mark:
-    """One reading: SI values and standard uncertainties; ``state``: ``read``, ``out``, ``suspect``; ``at`` links it to the margin."""
+    """One reading in a graph.
+
+    ``x``: in the unit of its axis.
+    ``y``: in the unit of its axis.
+    ``u_x``: standard uncertainty of x.
+    ``u_y``: standard uncertainty of y.
+    ``at``: links it to the margin.
+    ``label``: what a screen reader says.
+    ``state``: ``read``, ``out`` or ``suspect``.
+    """
 
     x: float
     y: float
@@ -221,7 +230,7 @@ def _residuals(fitted: FittedLine, x: Scale, y_axis: Axis, height: float, strip:
     largest = max([1e-300, *sound, *(1.1 * abs(r) for _, r, _ in fitted.residuals)])
     y = fit_scale(-largest, largest, height - 46, height - 46 - strip + 22, 2, zero=False)
     limit = max(abs(y.low), abs(y.high))
-    y = Scale(-limit, limit, limit, y.exponent, y.start, y.end)
+    y = Scale(low=-limit, high=limit, step=limit, exponent=y.exponent, start=y.start, end=y.end)
     parts = [svg.line(x.at(v), y.start, x.at(v), y.end, "rule") for v in x.ticks()]
     parts += [
         svg.line(x.start, y.at(0.0), x.end, y.at(0.0), "zero"),

@@ -10,9 +10,17 @@ FROM_ZERO = 0.6
 """Data whose smallest value is under this share of the largest are drawn from zero: the eye then sees proportion."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Scale:
-    """Values ``low`` to ``high`` over the pixels ``start`` to ``end``; ``step`` between ticks; labels times 10**``exponent``."""
+    """Values along pixels.
+
+    ``low``: value at ``start``.
+    ``high``: value at ``end``.
+    ``step``: between ticks.
+    ``exponent``: labels are times 10 to this.
+    ``start``: pixel.
+    ``end``: pixel.
+    """
 
     low: float
     high: float
@@ -75,4 +83,4 @@ def fit_scale(
     largest = max(abs(low), abs(high))
     decade = math.floor(math.log10(largest))
     exponent = decade if decade >= 5 or decade <= -4 else 0
-    return Scale(low, high, step, exponent, start, end)
+    return Scale(low=low, high=high, step=step, exponent=exponent, start=start, end=end)

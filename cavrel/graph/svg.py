@@ -5,13 +5,25 @@ from html import escape
 
 def tag(name: str, *children: str, text: str | None = None, **attributes: object) -> str:
     """An element. Underscores in attribute names stand for hyphens, ``class_`` for ``class``; numbers are written short."""
-    shown = "".join(
-        f' {key.rstrip("_").replace("_", "-")}="{escape(_short(value))}"'
-        for key, value in attributes.items()
-        if value is not None
-    )
+    shown = ""
+    for key, value in attributes.items():
+        if isinstance(value, float):
+            shown += f' {_NAMES[key]}="{_short(value)}"'
+        elif value is not None:
+            shown += f' {_NAMES[key]}="{escape(str(value))}"'
     inside = "".join(children) + (escape(text) if text is not None else "")
     return f"<{name}{shown}>{inside}</{name}>" if inside else f"<{name}{shown}/>"
+
+
+class _Names(dict[str, str]):
+    """Attribute names as SVG writes them."""
+
+    def __missing__(self, key: str) -> str:
+        self[key] = made = key.rstrip("_").replace("_", "-")
+        return made
+
+
+_NAMES = _Names()
 
 
 def _short(value: object) -> str:

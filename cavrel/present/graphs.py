@@ -9,6 +9,7 @@ from cavrel.core.analysis import ResultAnalysis, Values, uncertainty
 from cavrel.core.analysis.curve import law_curve, raw_columns
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.document import result_text
+from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.quantity.units import Unit
 from cavrel.graph import forces, numberline, points
@@ -32,14 +33,12 @@ def _states(opened: Opened, series: str) -> dict[int, str]:
     """Rows (from 1) that are left out or suspected."""
     states: dict[int, str] = {}
     for finding in opened.findings:
-        parts = finding.at.split(".")
-        if finding.level != "note" and parts[0] == series and len(parts) > 1:
-            row = parts[1] if len(parts) == 2 else parts[2]
-            states[int(row)] = "suspect"
-    for slot in opened.state.left_out:
-        parts = slot.split(".")
-        if parts[0] == series and len(parts) == 2:
-            states[int(parts[1])] = "out"
+        slot = finding.slot
+        if finding.level != "note" and slot is not None and slot.series == series:
+            states[slot.row] = "suspect"
+    for slot in map(Slot.read, opened.state.left_out):
+        if slot is not None and slot.series == series and not slot.name:
+            states[slot.row] = "out"
     return states
 
 
@@ -68,13 +67,13 @@ def _marks(
         word = {"out": ", left out", "suspect": ", suspected"}.get(state, "")
         marks.append(
             Mark(
-                float(x[i]),
-                float(y[i]),
-                float(u_x[i]),
-                float(u_y[i]),
-                f"{series}.{i + 1}",
-                f"Row {i + 1}: {said}{word}",
-                state,
+                x=float(x[i]),
+                y=float(y[i]),
+                u_x=float(u_x[i]),
+                u_y=float(u_y[i]),
+                at=f"{series}.{i + 1}",
+                label=f"Row {i + 1}: {said}{word}",
+                state=state,
             )
         )
     return marks
@@ -99,9 +98,9 @@ def fit_marks(opened: Opened, fit: FitAnalysis) -> list[Mark]:
 
 def _live_fit(opened: Opened) -> FitAnalysis | None:
     for entry in reversed(opened.entries):
-        series = entry.slot.partition(".")[0]
+        slot = Slot.read(entry.slot)
         for name, step in opened.program.fits.items():
-            if step.series == series and step.x is not None:
+            if slot is not None and step.series == slot.series and step.x is not None:
                 return opened.analysis.fits[name]
     return opened.fit
 
@@ -146,7 +145,7 @@ def straightened(opened: Opened, fit: FitAnalysis) -> Straightened:
         k = uncertainty.coverage_factor(
             fit.diagnostics.dof if fit.source == "scatter" else math.inf, opened.analysis.rules.student
         )
-        by_row = {int(m.at.rsplit(".", 1)[1]): m for m in marks}
+        by_row = {slot.row: m for m in marks if (slot := Slot.read(m.at)) is not None}
         found = fit.diagnostics
         own = (1 / np.sqrt(found.weights) if fit.known else np.zeros(len(fit.rows))) / step.y_unit.factor
         residuals = [

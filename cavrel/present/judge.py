@@ -173,7 +173,7 @@ def notes_of(opened: Opened) -> list[Note]:
     if small:
         limit = significant(opened.analysis.rules.acceptable, 2)
         text = f"{'; '.join(small)}. A first course calls that acceptable; it says nothing about agreement: that is for the uncertainty."
-        found.append(Note("good", f"Under {limit} %", text))
+        found.append(Note(tone="good", title=f"Under {limit} %", text=text))
     return [*found, *notes.left_out(opened), *notes.notes_of_bench(opened)]
 
 

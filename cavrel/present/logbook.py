@@ -9,10 +9,14 @@ from cavrel.service.opened import Opened
 _DAY = 24 * 3600
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Line:
     """An entry in words.
 
+    ``entry``: itself.
+    ``where``: its place.
+    ``what``: what it says.
+    ``undoable``: it can be taken back.
     ``late``: it waited in its page for more than a few seconds before it reached the database.
     ``off``: its page's clock was wrong by more than a day.
     """
@@ -37,7 +41,7 @@ def _line(opened: Opened, entry: Entry) -> Line:
     latest = opened.state.latest.get(slot)
     undoable = latest is not None and latest.id == entry.id and not kind.fixed
     waited = (entry.saved_at - entry.made_at).total_seconds()
-    return Line(entry, where, what, undoable, 5 < waited < _DAY, abs(waited) >= _DAY)
+    return Line(entry=entry, where=where, what=what, undoable=undoable, late=5 < waited < _DAY, off=abs(waited) >= _DAY)
 
 
 def data(opened: Opened) -> dict[str, Any]:

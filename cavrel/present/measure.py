@@ -3,6 +3,7 @@
 from typing import Any
 
 from cavrel import catalogue
+from cavrel.core.definition.readings import ROLES
 from cavrel.core.document import result_document
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
@@ -47,10 +48,10 @@ def _beat(opened: Opened, fills: tuple[str, ...]) -> dict[str, Any]:
         spec = opened.program.input_of.get(key)
         if spec is None or spec.series is None:
             continue
-        if spec.role == "set" and spec.unit.dimension == second:
+        if ROLES[spec.role].chosen and spec.unit.dimension == second:
             decimals = decimals_of(spec.gauge.least_count, spec.unit) if spec.gauge and spec.gauge.least_count else 0
             found["time"] = {"key": key, "factor": spec.unit.factor, "decimals": decimals}
-        elif spec.role == "measured" and found["reads"] is None:
+        elif ROLES[spec.role].wanted and found["reads"] is None:
             found["reads"] = key
     return found
 

@@ -1,7 +1,7 @@
 """The margin: notes set beside what they are about."""
 
 from collections.abc import Collection, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from cavrel.core.findings.finding import Finding
 from cavrel.core.logbook import in_force, places
@@ -31,9 +31,17 @@ class Act:
     seen: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Note:
-    """``tone``: danger, suspect, caution, good, own; ``at`` links it with a cell or point."""
+    """What stands in the margin.
+
+    ``tone``: danger, suspect, caution, good or own.
+    ``title``: its first line.
+    ``text``: the rest.
+    ``at``: links it with a cell or point.
+    ``acts``: what it offers.
+    ``key``: tells it from all others of the page.
+    """
 
     tone: str
     title: str
@@ -56,11 +64,18 @@ def of_finding(finding: Finding) -> Note:
     elif finding.row_out:
         acts = [Act("Leave out…", "leave-out", f"{finding.row_out[0]}.{finding.row_out[1]}")]
     elif finding.code in READING_CODES:
-        acts = [Act("Look at it", "go", f"{finding.at}.1" if finding.at.startswith("quantities.") else finding.at)]
+        slot = finding.slot
+        place = str(replace(slot, trial=slot.trial or 1)) if slot is not None else finding.at
+        acts = [Act("Look at it", "go", place)]
     if finding.seen or finding.row_out:
         acts.append(Act("It stands", "stands", f"{finding.code}@{finding.at}", finding.seen))
     return Note(
-        _TONE[finding.level], finding.title, finding.say, finding.at, tuple(acts), f"{finding.code}-{finding.at}"
+        tone=_TONE[finding.level],
+        title=finding.title,
+        text=finding.say,
+        at=finding.at,
+        acts=tuple(acts),
+        key=f"{finding.code}-{finding.at}",
     )
 
 
@@ -82,21 +97,21 @@ def corrections(opened: Opened) -> Iterable[Note]:
         who = f"{clock(correction.entry.made_at)}, {correction.entry.author}"
         if correction.reason:
             yield Note(
-                "own",
-                f"{where(opened, slot)} corrected",
-                f"“{correction.reason}” {before} before. {who}",
-                slot,
-                (),
-                f"correction-{slot}",
+                tone="own",
+                title=f"{where(opened, slot)} corrected",
+                text=f"“{correction.reason}” {before} before. {who}",
+                at=slot,
+                acts=(),
+                key=f"correction-{slot}",
             )
         else:
             yield Note(
-                "caution",
-                f"{where(opened, slot)} corrected: why?",
-                f"{before} before, {correction.text or 'empty'} now. {who}",
-                slot,
-                (Act("Give the reason…", "reason", slot),),
-                f"correction-{slot}",
+                tone="caution",
+                title=f"{where(opened, slot)} corrected: why?",
+                text=f"{before} before, {correction.text or 'empty'} now. {who}",
+                at=slot,
+                acts=(Act("Give the reason…", "reason", slot),),
+                key=f"correction-{slot}",
             )
 
 
@@ -106,7 +121,12 @@ def left_out(opened: Opened) -> Iterable[Note]:
         reason = in_force(entry)[1].get("reason", "")
         said = f"“{reason}” {clock(entry.made_at)}, {entry.author}"
         yield Note(
-            "own", f"{where(opened, slot)} left out", said, slot, (Act("Take back", "take-back", slot),), f"out-{slot}"
+            tone="own",
+            title=f"{where(opened, slot)} left out",
+            text=said,
+            at=slot,
+            acts=(Act("Take back", "take-back", slot),),
+            key=f"out-{slot}",
         )
 
 
@@ -115,12 +135,12 @@ def clashes(opened: Opened) -> Iterable[Note]:
     for slot, lost in opened.state.clashes.items():
         text = f"{lost} was written here too, from another page, and this page did not show it yet. Both are in the logbook."
         yield Note(
-            "suspect",
-            f"{where(opened, slot)} was written twice",
-            text,
-            slot,
-            (Act("Look at it", "go", slot),),
-            f"clash-{slot}",
+            tone="suspect",
+            title=f"{where(opened, slot)} was written twice",
+            text=text,
+            at=slot,
+            acts=(Act("Look at it", "go", slot),),
+            key=f"clash-{slot}",
         )
 
 
@@ -128,9 +148,9 @@ def notes_of_bench(opened: Opened) -> Iterable[Note]:
     """The bench's own notes, newest first."""
     for entry in reversed(opened.state.notes):
         yield Note(
-            "own",
-            f"{entry.author} writes",
-            f"“{in_force(entry)[1].get('text', '')}” {clock(entry.made_at)}",
+            tone="own",
+            title=f"{entry.author} writes",
+            text=f"“{in_force(entry)[1].get('text', '')}” {clock(entry.made_at)}",
             key=f"note-{entry.id}",
         )
 
@@ -139,14 +159,24 @@ def answered(opened: Opened) -> Iterable[Note]:
     """Suspicions that a person let stand."""
     for finding in opened.answered:
         yield Note(
-            "own", f"{finding.title}: let stand", finding.say, finding.at, key=f"stands-{finding.code}-{finding.at}"
+            tone="own",
+            title=f"{finding.title}: let stand",
+            text=finding.say,
+            at=finding.at,
+            key=f"stands-{finding.code}-{finding.at}",
         )
 
 
 def cautions(opened: Opened) -> Iterable[Note]:
     """What can hurt someone stands beside the table all the while."""
     for i, caution in enumerate(opened.definition.cautions):
-        yield Note("caution", "Take care", caution.say, key=f"care-{i}")
+        read = opened.state.ticks.get(f"caution.{i}")
+        if read is None:
+            act = Act(label="We have read it", act="tick", slot=f"caution.{i}")
+            yield Note(tone="caution", title="Take care", text=caution.say, acts=(act,), key=f"care-{i}")
+        else:
+            said = f"{caution.say} Read {clock(read.made_at)}, {read.author}."
+            yield Note(tone="caution", title="Take care", text=said, key=f"care-{i}")
 
 
 _ORDER = {"danger": 0, "caution": 1, "note": 2}

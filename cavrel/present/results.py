@@ -16,9 +16,18 @@ _WORDS = {
 }
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Glance:
-    """One line. ``text`` is empty while there is no value, and ``waits`` says for what; ``against`` what it is compared with."""
+    """One result in a line.
+
+    ``name``: of the result.
+    ``label``: what it is called.
+    ``text``: its value, empty while there is none.
+    ``against``: what it is compared with.
+    ``kind``: of verdict.
+    ``word``: of verdict.
+    ``waits``: what it waits for, empty where it has a value.
+    """
 
     name: str
     label: str
@@ -40,6 +49,14 @@ def overview(opened: Opened) -> list[Glance]:
         word = verdict.head.rstrip(".") if verdict.kind == "side" else _WORDS[verdict.kind]
         text = "" if result.reason else result_text(opened.analysis, result)
         found.append(
-            Glance(name, body.label, text, against, verdict.kind, "" if result.reason else word, result.reason)
+            Glance(
+                name=name,
+                label=body.label,
+                text=text,
+                against=against,
+                kind=verdict.kind,
+                word="" if result.reason else word,
+                waits=result.reason,
+            )
         )
     return found

@@ -4,6 +4,7 @@ import math
 from dataclasses import dataclass
 
 from cavrel.core.findings.judge import judge
+from cavrel.core.logbook.progress import planned_rows as plan_rows
 from cavrel.core.logbook.progress import progress
 from cavrel.core.quantity.rounding import percent
 from cavrel.core.words import counted
@@ -23,14 +24,33 @@ class Stage:
 
 def stages(opened: Opened) -> list[Stage]:
     """The stages that exist, in the order of the work."""
+    return [stage(opened) for stage in STAGES]
+
+
+def _plan(opened: Opened) -> Stage:
+    definition, state = opened.definition, opened.state
+    first = next((name for name in definition.series if name not in state.run.plan.without), None)
+    if first is None:
+        line = counted(sum(1 for q in definition.quantities.values() if q.formula is None), "quantity")
+    else:
+        rows = plan_rows(state, first, definition.series[first])
+        many = max(
+            (state.trials[f"{first}.{c}"] for c, body in definition.series[first].columns.items() if body.plays.wanted),
+            default=1,
+        )
+        line = counted(rows, definition.series[first].row) + (f" × {many}" if many > 1 else "")
+    unread = len(definition.cautions) - sum(1 for place in state.ticks if place.startswith("caution."))
+    if unread:
+        return Stage(
+            "plan", "Plan", f"{line}, {counted(unread, 'caution')} unread", "begun" if state.ticks else "waiting"
+        )
+    return Stage("plan", "Plan", line, "done")
+
+
+def _measure(opened: Opened) -> Stage:
     come = progress(opened.state)
-    measure = Stage(
-        "measure",
-        "Measure",
-        f"{come.taken} of {counted(come.wanted, 'reading')}",
-        "done" if come.done else "begun" if come.taken else "waiting",
-    )
-    return [measure, _straighten(opened), _judge(opened)]
+    line = f"{come.taken} of {counted(come.wanted, 'reading')}"
+    return Stage("measure", "Measure", line, "done" if come.done else "begun" if come.taken else "waiting")
 
 
 def _straighten(opened: Opened) -> Stage:
@@ -42,8 +62,7 @@ def _straighten(opened: Opened) -> Stage:
         return Stage("straighten", "Straighten", f"{counted(ready, 'row')} ready" if ready else "too early", "waiting")
     body = opened.definition.fits[fit.name]
     series = opened.program.fits[fit.name].series
-    about = (f"fits.{fit.name}", f"{series}.")
-    doubts = [f for f in opened.findings if f.level != "note" and f.at.startswith(about)]
+    doubts = [f for f in opened.findings if f.level != "note" and (f.fit == fit.name or f.series == series)]
     across = f" against {one_line(body.x)}" if body.x else ""
     good = "straight" if "intercept" in fit.parameters else "fits"
     word = "look again" if doubts else good if len(fit.rows) > 3 else f"{len(fit.rows)} points"
@@ -63,6 +82,10 @@ def _judge(opened: Opened) -> Stage:
     line = result.measured(opened.analysis.rules.rounding).bare()
     if math.isfinite(verdict.percent):
         line += f", {percent(verdict.percent)}\u00a0%"
-    doubts = any(f.level != "note" and f.at.startswith("results.") for f in opened.findings)
+    doubts = any(f.level != "note" and f.result for f in opened.findings)
     good = verdict.kind in ("agrees", "none", "side") and not doubts
     return Stage("judge", "Judge", line, "done" if good else "begun")
+
+
+STAGES = (_plan, _measure, _straighten, _judge)
+"""The rail, in the order of the work; the key of each is the name of its page."""

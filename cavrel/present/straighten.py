@@ -17,10 +17,17 @@ from cavrel.present.notes import Note
 from cavrel.service.opened import Opened
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Reading:
-    """The reading of the line. ``equation``: y = slope · x + intercept with the law's terms tinted; ``follows``: (formula, text) of
-    each result that the line gives."""
+    """The reading of a line.
+
+    ``equation``: y = slope · x + intercept with the law's terms tinted, MathML.
+    ``from_law``: the law says what its terms stand for.
+    ``slope``: as text.
+    ``intercept``: as text.
+    ``intercept_says``: whether it is what the law says, in words.
+    ``follows``: (formula, text) of each result that the line gives.
+    """
 
     equation: str
     from_law: bool
@@ -52,7 +59,12 @@ def _reading(opened: Opened, fit: FitAnalysis) -> Reading:
             says = mathml.math(f"{mathml.name(name)}<mo>=</mo>{mathml.row(parse(formula))}")
             follows.append((says, result_text(opened.analysis, result)))
     return Reading(
-        equation, meaning is not None, texts["slope"], texts["intercept"], _intercept_says(opened, fit), follows
+        equation=equation,
+        from_law=meaning is not None,
+        slope=texts["slope"],
+        intercept=texts["intercept"],
+        intercept_says=_intercept_says(opened, fit),
+        follows=follows,
     )
 
 
@@ -79,23 +91,21 @@ def _intercept_says(opened: Opened, fit: FitAnalysis) -> str:
         return ""
     if meaning.intercept != Number(0.0):
         return f"stands for {typeset(meaning.intercept)}"
-    if any(f.code == "intercept" and f.at == f"fits.{fit.name}" for f in opened.findings):
+    if any(f.code == "intercept" and f.fit == fit.name for f in opened.findings):
         return "not zero, though the law says so"
     size = abs(intercept.value) / intercept.u if intercept.u > 0 else math.nan
     return "zero within its uncertainty, as the law says" if size < 2.6 else "the law says zero"
 
 
 def _notes(opened: Opened, fit: FitAnalysis | None, times: int, drawn_small: bool) -> list[Note]:
-    about_fit = [
-        f for f in opened.findings if f.at.startswith("fits.") or f.code in ("off-line", "miscount", "stands-apart")
-    ]
+    about_fit = [f for f in opened.findings if f.fit or f.code in ("off-line", "miscount", "stands-apart")]
     found_notes = [*map(notes.of_finding, about_fit), *notes.left_out(opened)]
     found = fit.diagnostics if fit is not None else None
     if (
         fit is not None
         and found is not None
         and found.dof > 0
-        and not any(f.at.startswith("fits.") or f.code == "off-line" for f in about_fit)
+        and not any(f.fit or f.code == "off-line" for f in about_fit)
     ):
         if found.chi2 is not None:
             text = f"χ² is {significant(found.chi2, 2)} for {counted(found.dof, 'degree')} of freedom. No curvature left, no run of signs."
@@ -103,29 +113,33 @@ def _notes(opened: Opened, fit: FitAnalysis | None, times: int, drawn_small: boo
             text = "The points scatter evenly about it. No curvature left, no run of signs."
         mean = opened.definition.fits[fit.name].model == "mean"
         word = "Straight" if "intercept" in fit.parameters else "The values agree" if mean else "The curve holds"
-        found_notes.append(Note("good", f"{word} within errors" if found.chi2 is not None else word, text))
+        found_notes.append(
+            Note(tone="good", title=f"{word} within errors" if found.chi2 is not None else word, text=text)
+        )
     if fit is not None and fit.made and fit.source == "scatter":
         found_notes.append(
             Note(
-                "caution",
-                "The scatter speaks",
-                f"{_of_what(opened, fit)} from how the points scatter: it is the larger, or the only one known.",
+                tone="caution",
+                title="The scatter speaks",
+                text=f"{_of_what(opened, fit)} from how the points scatter: it is the larger, or the only one known.",
             )
         )
     if fit is not None and fit.weighted:
-        found_notes.append(Note("caution", "A weighted mean", "A value known twice as well counts four times as much."))
+        found_notes.append(
+            Note(tone="caution", title="A weighted mean", text="A value known twice as well counts four times as much.")
+        )
     if fit is not None and fit.counted:
         text = "Each count is taken to scatter by the root of what the curve foretells for it: the likeliest curve for counts (Poisson)."
-        found_notes.append(Note("good", "Fitted as counts", text))
+        found_notes.append(Note(tone="good", title="Fitted as counts", text=text))
     if fit is not None and fit.made and times == 1 and drawn_small:
         text = "At this scale they hide behind the dots; the residuals below show them true."
-        found_notes.append(Note("caution", "Error bars too small to see", text))
+        found_notes.append(Note(tone="caution", title="Error bars too small to see", text=text))
     if times > 1:
         found_notes.append(
             Note(
-                "caution",
-                f"Error bars drawn {times}×",
-                "To scale they would hide behind the dots. In the residuals below they are true.",
+                tone="caution",
+                title=f"Error bars drawn {times}×",
+                text="To scale they would hide behind the dots. In the residuals below they are true.",
             )
         )
     return [*found_notes, *notes.notes_of_bench(opened)]

@@ -1,6 +1,6 @@
 """The ruled table of a series, ready for the page: heads, cells as typed, computed cells in step with their uncertainty."""
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from cavrel.core.definition import Column, Series
 from cavrel.core.logbook import MOST_TRIALS
@@ -8,71 +8,8 @@ from cavrel.core.logbook.run import trials
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
 from cavrel.present import texts
+from cavrel.present.ruled import Field, Head, QuantityFields, Row, Table
 from cavrel.service.opened import Opened
-
-
-@dataclass(frozen=True, slots=True)
-class Field:
-    """A place to type: ``text`` as typed, ``was`` the texts struck out, ``mark`` suspect, odd or out; ``entry`` the entry it shows; ``trace``: the
-    row that takes samples, as ``series.column.row``, empty where none does."""
-
-    slot: str
-    text: str
-    was: tuple[str, ...]
-    mark: str
-    label: str
-    entry: int | None
-    hint: str = ""
-    trace: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class Head:
-    """One column's head. ``kind``: set, measured, mean, derived or u; ``trial`` is None where the column has no repeats; ``formula``: a short
-    one that stands for the foot."""
-
-    kind: str
-    name: str
-    trial: int | None
-    unit: str
-    foot: str
-    label: str
-    formula: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class Row:
-    """``name``: series and number; ``out``: the whole row is left out; ``computed``: (id, text) of each computed cell, in the order of the heads."""
-
-    name: str
-    number: int
-    fields: tuple[Field, ...]
-    computed: tuple[tuple[str, str], ...]
-    out: bool
-    mark: str
-
-
-@dataclass(frozen=True, slots=True)
-class Table:
-    """A series as it is ruled. ``more_trials``: the repeated columns that can take another trial; ``spare``: the last row is empty."""
-
-    name: str
-    series: Series
-    heads: tuple[Head, ...]
-    rows: tuple[Row, ...]
-    more_trials: tuple[str, ...]
-    spare: bool
-
-
-@dataclass(frozen=True, slots=True)
-class QuantityFields:
-    """A quantity of the run with a field for each repeat. ``part``: what stands before the colon of its label, such as ``Part 1``."""
-
-    name: str
-    label: str
-    unit: str
-    fields: tuple[Field, ...]
-    part: str = ""
 
 
 def quantities(opened: Opened) -> list[QuantityFields]:
@@ -82,7 +19,7 @@ def quantities(opened: Opened) -> list[QuantityFields]:
         if body.formula is not None:
             continue
         typed = trials(opened.state.run.quantities.get(name))
-        many = max(body.repeats, len(typed))
+        many = max(opened.state.trials[name], len(typed))
         fields = []
         for i in range(many):
             text = typed[i] if i < len(typed) else ""
@@ -100,7 +37,10 @@ def quantities(opened: Opened) -> list[QuantityFields]:
 def tables(opened: Opened) -> list[Table]:
     """All tables of a run."""
     if "tables" not in opened.shown:
-        opened.shown["tables"] = [_table(opened, name, series) for name, series in opened.definition.series.items()]
+        without = opened.state.run.plan.without
+        opened.shown["tables"] = [
+            _table(opened, name, series) for name, series in opened.definition.series.items() if name not in without
+        ]
     found: list[Table] = opened.shown["tables"]
     return found
 
@@ -121,20 +61,20 @@ def changed(opened: Opened, before: Opened | None) -> tuple[list[Row], list[Fiel
 
 def _table(opened: Opened, name: str, series: Series) -> Table:
     heads: list[Head] = []
-    typed = [c for c, body in series.columns.items() if body.role != "derived"]
-    derived = [c for c, body in series.columns.items() if body.role == "derived"]
+    typed = [c for c, body in series.columns.items() if body.plays.typed]
+    derived = [c for c, body in series.columns.items() if not body.plays.typed]
     repeated = [c for c in typed if opened.state.trials[f"{name}.{c}"] > 1]
     for column in typed:
         heads += _typed_heads(opened, name, column, series.columns[column])
     for column in repeated:
         heads.append(
             Head(
-                "mean",
-                column,
-                None,
-                units.pretty(series.columns[column].unit or ""),
-                "mean",
-                f"mean of {series.columns[column].label}",
+                kind="mean",
+                name=column,
+                trial=None,
+                unit=units.pretty(series.columns[column].unit or ""),
+                foot="mean",
+                label=f"mean of {series.columns[column].label}",
             )
         )
     for column in derived:
@@ -145,9 +85,26 @@ def _table(opened: Opened, name: str, series: Series) -> Table:
         low = "_" in line and "/" not in line and len(line) < 18
         indexed = body.formula or "" if low or "^" in line else ""
         foot = "" if indexed else line if len(line) < 16 and "_" not in line else "computed"
-        heads.append(Head("derived", column, None, values.unit.pretty, foot, body.label, indexed))
         heads.append(
-            Head("u", column, None, values.unit.pretty, "uncertainty", f"standard uncertainty of {body.label}")
+            Head(
+                kind="derived",
+                name=column,
+                trial=None,
+                unit=values.unit.pretty,
+                foot=foot,
+                label=body.label,
+                formula=indexed,
+            )
+        )
+        heads.append(
+            Head(
+                kind="u",
+                name=column,
+                trial=None,
+                unit=values.unit.pretty,
+                foot="uncertainty",
+                label=f"standard uncertainty of {body.label}",
+            )
         )
     places = {c: _places(opened, name, c, series.columns[c]) for c in [*repeated, *derived]}
     rows = tuple(
@@ -156,7 +113,7 @@ def _table(opened: Opened, name: str, series: Series) -> Table:
     )
     more = tuple(c for c in repeated if opened.state.trials[f"{name}.{c}"] < MOST_TRIALS)
     spare = len(rows) > 1 and not any(f.text or (f.trace and f.hint) for f in rows[-1].fields) and not rows[-1].out
-    return Table(name, series, tuple(heads), rows, more, spare)
+    return Table(name=name, series=series, heads=tuple(heads), rows=rows, more_trials=more, spare=spare)
 
 
 def _typed_heads(opened: Opened, series: str, column: str, body: Column) -> list[Head]:
@@ -168,9 +125,16 @@ def _typed_heads(opened: Opened, series: str, column: str, body: Column) -> list
         foot = f"{gauge.label} {least}" if least else gauge.label
     unit = units.pretty(body.unit or "")
     if wide == 1:
-        return [Head(body.role, column, None, unit, foot, body.label)]
+        return [Head(kind=body.role, name=column, trial=None, unit=unit, foot=foot, label=body.label)]
     return [
-        Head(body.role, column, i + 1, unit, foot if i == 0 else "", f"{body.label}, trial {i + 1}")
+        Head(
+            kind=body.role,
+            name=column,
+            trial=i + 1,
+            unit=unit,
+            foot=foot if i == 0 else "",
+            label=f"{body.label}, trial {i + 1}",
+        )
         for i in range(wide)
     ]
 
@@ -178,7 +142,7 @@ def _typed_heads(opened: Opened, series: str, column: str, body: Column) -> list
 def _places(opened: Opened, series: str, column: str, body: Column) -> int:
     """Decimals of a computed column; a mean keeps its instrument's."""
     values = opened.analysis.values[f"{series}.{column}"]
-    if body.role == "derived":
+    if not body.plays.typed:
         return texts.decimals(values)
     gauge = opened.program.input_of[f"{series}.{column}"].gauge
     return decimals_of(gauge.least_count, values.unit) if gauge and gauge.least_count else texts.decimals(values)
@@ -204,7 +168,7 @@ def _row(
         for i in range(wide):
             text = own[i] if i < len(own) else ""
             trial = f", trial {i + 1}" if wide > 1 else ""
-            hint = _suggestion(opened, f"{name}.{column}", number) if body.role == "set" else ""
+            hint = _suggestion(opened, f"{name}.{column}", number) if body.plays.chosen else ""
             table = f"{series.short}, " if len(opened.definition.series) > 1 else ""
             label = _said(f"{table}{body.label}, row {number}{trial}", body.unit)
             field = _field(opened, f"{name}.{column}.{number}.{i + 1}", text, label, "", hint)
@@ -221,7 +185,12 @@ def _row(
             computed.append((f"u-{name}-{number}-{column}", texts.u_cell(values, number - 1, places[column])))
     suspects = [f for f in opened.findings if f.at == f"{name}.{number}"]
     return Row(
-        f"{name}.{number}", number, tuple(fields), tuple(computed), out, "out" if out else "suspect" if suspects else ""
+        name=f"{name}.{number}",
+        number=number,
+        fields=tuple(fields),
+        computed=tuple(computed),
+        out=out,
+        mark="out" if out else "suspect" if suspects else "",
     )
 
 
@@ -238,7 +207,13 @@ def _field(opened: Opened, slot: str, text: str, label: str, at: str, hint: str)
     if not mark and here:
         mark = "suspect" if any(f.level != "note" for f in here) else "odd"
     return Field(
-        slot, text, correction.texts[-1:] if correction else (), mark, label, entry.id if entry else None, hint
+        slot=slot,
+        text=text,
+        was=correction.texts[-1:] if correction else (),
+        mark=mark,
+        label=label,
+        entry=entry.id if entry else None,
+        hint=hint,
     )
 
 
@@ -258,9 +233,13 @@ def _suggestion(opened: Opened, key: str, row: int) -> str:
 
 
 def suggested(opened: Opened, key: str) -> list[str]:
-    """The definition's suggested settings of a column as texts; none once the bench has begun with its own."""
+    """The planned set points of a column as texts, or those that the definition suggests; of these none once the bench has begun with its
+    own."""
     series, column = key.split(".")
     begun = column in opened.state.run.series.get(series, {})
+    planned = opened.state.run.plan.settings.get(key)
+    if planned:
+        return list(planned)
     if key not in opened.program.suggestions or begun:
         return []
     unit = opened.program.suggestions[key][1]

@@ -1,7 +1,6 @@
 """What the page of a row's samples shows: the samples, the stretch that counts, and what it gives."""
 
 import math
-import re
 from typing import Any
 
 import numpy as np
@@ -12,6 +11,7 @@ from cavrel.core.definition.steps import Input
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import MOST_ROWS
 from cavrel.core.logbook.run import TraceDocument
+from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity import units
 from cavrel.core.quantity.value import MeasuredValue
 from cavrel.graph import trace as drawn
@@ -23,13 +23,13 @@ from cavrel.service.opened import Opened
 
 def row_of(opened: Opened, place: str) -> tuple[Input, str, str, int]:
     """The column that takes samples, with series, column and row, of a place such as ``force.a.3``. Raises KeyError."""
-    parts = place.split(".")
-    if len(parts) != 3 or not re.fullmatch(r"[1-9]\d{0,2}", parts[2], re.ASCII) or int(parts[2]) > MOST_ROWS:
+    slot = Slot.read(place)
+    if slot is None or not slot.series or not slot.name or slot.trial or slot.row > MOST_ROWS:
         raise KeyError(place)
-    spec = opened.program.input_of.get(f"{parts[0]}.{parts[1]}")
+    spec = opened.program.input_of.get(slot.key)
     if spec is None or spec.extract is None:
         raise KeyError(place)
-    return spec, parts[0], parts[1], int(parts[2])
+    return spec, slot.series, slot.name, slot.row
 
 
 def _sample_unit(spec: Input) -> str:
@@ -100,9 +100,9 @@ def notes_of(opened: Opened) -> list[Note]:
     """The margin."""
     return [
         Note(
-            "caution",
-            "What counts",
-            "Choose the stretch after the release and before the stop: a hand in the data bends it.",
+            tone="caution",
+            title="What counts",
+            text="Choose the stretch after the release and before the stop: a hand in the data bends it.",
         ),
         *notes.cautions(opened),
     ]

@@ -15,8 +15,8 @@ from cavrel.core.definition.steps import Program
 from cavrel.core.errors import CavrelError
 from cavrel.core.findings import findings_of
 from cavrel.core.findings.finding import Finding
+from cavrel.core.findings.meaning import LineMeaning
 from cavrel.core.findings.slips import Slip, find
-from cavrel.core.findings.straighten import LineMeaning
 from cavrel.core.logbook import EMPTY, Book, Entry, SheetState, assemble, sheet_of
 from cavrel.core.logbook.run import RunDocument
 from cavrel.store.runs import Course, Run
@@ -28,9 +28,16 @@ log = logging.getLogger("cavrel")
 class Opened:
     """A run as it stands.
 
-    ``base``: the definition it is pinned to; ``definition``: the same under the conventions chosen.
-    ``findings``: suspicions nobody has answered; ``answered``: those that a person let stand.
-    ``slips``: sought when they are first looked at, for each takes an analysis of its own.
+    ``run``: its record.
+    ``base``: the definition it is pinned to.
+    ``definition``: the same under the conventions chosen.
+    ``program``: compiled from that.
+    ``entries``: its logbook in the order they were saved.
+    ``state``: the sheet they amount to.
+    ``analysis``: of that sheet.
+    ``findings``: suspicions nobody has answered.
+    ``answered``: those that a person let stand.
+    ``meanings``: what the law says of each line.
     ``shown``: what has been made of it for a page, by name; a run as it stands never changes, so it is made once.
     """
 
@@ -79,9 +86,25 @@ def unstarted(
     now = datetime.now(timezone.utc)
     made = [("option", f"option:{name}", {"choice": choice}) for name, choice in options.items()]
     made += [("reading", slot, {"text": text}) for slot, text in readings]
-    entries = tuple(Entry(i, kind, slot, body, "", now, now) for i, (kind, slot, body) in enumerate(made, 1))
+    entries = tuple(
+        Entry(id=i, kind=kind, slot=slot, body=body, author="", made_at=now, saved_at=now)
+        for i, (kind, slot, body) in enumerate(made, 1)
+    )
     rules = course.rules if course else {}
-    run = Run(0, definition.title, 0, "", rules, {}, {}, "", definition.content_hash(), definition.id, now, 0)
+    run = Run(
+        id=0,
+        title=definition.title,
+        course=0,
+        course_title="",
+        course_rules=rules,
+        rules={},
+        instruments={},
+        bench="",
+        hash=definition.content_hash(),
+        experiment=definition.id,
+        made_at=now,
+        newest=0,
+    )
     return work_out(run, definition, entries)
 
 
@@ -98,10 +121,17 @@ def work_out(run: Run, definition: Definition, entries: tuple[Entry, ...], book:
         program = catalogue.program_of(definition, state.run.instruments, state.run.options)
     except CavrelError as fault:
         say = f"{fault.what[0].upper()}{fault.what[1:]}. The page shows the usual ones; nothing written is lost."
-        broken.append(Finding("clashing", "danger", "run", "These conventions cannot be used together", say))
+        broken.append(
+            Finding(
+                code="clashing", level="danger", at="run", title="These conventions cannot be used together", say=say
+            )
+        )
         plain = tuple(entry for entry in entries if entry.kind != "option")
         state = replace(assemble(definition, plain, rules, run.instruments), latest=state.latest)
-        program = catalogue.program_of(definition, state.run.instruments, state.run.options)
+        try:
+            program = catalogue.program_of(definition, state.run.instruments, state.run.options)
+        except CavrelError:  # it is the instruments then
+            program = catalogue.program_of(definition, {}, state.run.options)
     meanings: Mapping[str, LineMeaning] = {}
     try:
         analysis = analyse(program, state.run)
@@ -110,12 +140,23 @@ def work_out(run: Run, definition: Definition, entries: tuple[Entry, ...], book:
     except Exception:
         log.exception("run %s cannot be worked out", run.id)
         say = "Every reading is kept. The server's log says what went wrong; the last entry may be the cause."
-        broken.append(Finding("unworked", "danger", "run", "This cannot be worked out", say))
+        broken.append(Finding(code="unworked", level="danger", at="run", title="This cannot be worked out", say=say))
         analysis, found = analyse(program, _without_readings(state.run)), ()
     # An answer holds for what was seen when it was given; a new reading in the same place asks again.
     answered = tuple(f for f in found if state.stands.get(f"{f.code}@{f.at}") == f.seen)
     findings = (*broken, *(f for f in found if f not in answered))
-    return Opened(run, definition, state.definition, program, entries, state, analysis, findings, answered, meanings)
+    return Opened(
+        run=run,
+        base=definition,
+        definition=state.definition,
+        program=program,
+        entries=entries,
+        state=state,
+        analysis=analysis,
+        findings=findings,
+        answered=answered,
+        meanings=meanings,
+    )
 
 
 def _without_readings(run: RunDocument) -> RunDocument:

@@ -129,7 +129,14 @@ def read_entry(body: Any, bench: str) -> NewEntry:
         raise EntryError("body", f"must be at most {most} characters of plain text")
     author = body.get("author")
     named = isinstance(author, str) and author.strip() and _keepable(author)
-    return NewEntry(body["kind"], body["slot"], dict(content), str(author)[:80] if named else bench, _moment(body), key)
+    return NewEntry(
+        kind=body["kind"],
+        slot=body["slot"],
+        body=dict(content),
+        author=str(author)[:80] if named else bench,
+        made_at=_moment(body),
+        client_key=key,
+    )
 
 
 def _keepable(text: str) -> bool:

@@ -11,7 +11,7 @@ from cavrel.store import summaries as summary_store
 from cavrel.store.pool import DatabaseAway, Pool, transaction
 from cavrel.store.summaries import Listed
 
-VERSION = "1"
+VERSION = "2"
 """Of what a summary holds; another one makes all of them anew."""
 MOST_ANEW = 60
 """Summaries made anew for one page: more wait for the next."""
@@ -35,7 +35,7 @@ def keep(pool: Pool, opened: Opened, summarise: Summarise) -> None:
     try:
         body = summarise(opened)
         run = opened.run
-        with transaction(pool) as connection, connection.pipeline():
+        with transaction(pool) as connection:
             summary_store.put(
                 connection,
                 run=run.id,

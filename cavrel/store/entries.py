@@ -16,9 +16,17 @@ from cavrel.store.pool import Connection
 _COLUMNS = "id, kind, slot, body, author, made_at, saved_at"
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class NewEntry:
-    """An entry as a page sends it."""
+    """An entry as a page sends it.
+
+    ``kind``: of entry.
+    ``slot``: what it is about.
+    ``body``: what it says.
+    ``author``: who wrote it.
+    ``made_at``: when, by the page's clock.
+    ``client_key``: made by the page; the same again is the same entry.
+    """
 
     kind: str
     slot: str

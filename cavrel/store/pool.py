@@ -1,5 +1,6 @@
 """Connections to the database."""
 
+import select
 from collections.abc import Iterator
 from contextlib import contextmanager
 from threading import BoundedSemaphore
@@ -30,11 +31,20 @@ def open_pool(url: str, size: int = 12) -> Pool:
         min_size=1,
         max_size=size,
         timeout=4,
-        check=ConnectionPool.check_connection,
+        check=_look,
         reconnect_timeout=2,  # longer rests between attempts would outlast what a request waits
         open=True,
         name="cavrel",
     )
+
+
+def _look(connection: Connection) -> None:
+    """Try a connection before it is lent. One whose socket says nothing is whole; one that a database closed, or wrote a last word to, can be
+    read from, and only that one is asked. Raises psycopg.OperationalError."""
+    waiting = select.poll()
+    waiting.register(connection.fileno(), select.POLLIN | select.POLLPRI)
+    if waiting.poll(0):
+        ConnectionPool.check_connection(connection)
 
 
 @contextmanager

@@ -27,10 +27,25 @@ class Bench:
     name: str
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Run:
-    """A run with what a page needs of its course, bench and definition, as its entries rename or move it. ``newest``: its newest entry, 0 where
-    there is none; ``made_of``: figures that change with its definition or any rule; ``away``: taken out of the list."""
+    """A run with what a page needs of its course, bench and definition, as its entries rename or move it.
+
+    ``id``: its number.
+    ``title``: as it is called now.
+    ``course``: the course's number.
+    ``course_title``: and title.
+    ``course_rules``: house rules of the course.
+    ``rules``: the run's own over them.
+    ``instruments``: the run's own over the definition's.
+    ``bench``: the bench's name.
+    ``hash``: content hash of the definition it is pinned to.
+    ``experiment``: identifier of that.
+    ``made_at``: when it was started.
+    ``newest``: its newest entry, 0 where there is none.
+    ``made_of``: figures that change with its definition or any rule.
+    ``away``: taken out of the list.
+    """
 
     id: int
     title: str

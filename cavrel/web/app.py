@@ -14,21 +14,7 @@ from werkzeug.exceptions import HTTPException
 from cavrel import __version__
 from cavrel.store import settings
 from cavrel.store.pool import DatabaseAway, Pool, transaction
-from cavrel.web import (
-    assets,
-    doors,
-    entries,
-    judge,
-    logbook,
-    marks,
-    measure,
-    patterns,
-    runs,
-    shelf,
-    straighten,
-    traces,
-    write,
-)
+from cavrel.web import assets, doors, marks, pages, shelf
 
 _POLICY = "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
 log = logging.getLogger("cavrel")
@@ -61,8 +47,9 @@ def create_app(pool: Pool, testing: bool = False) -> Flask:
     CSRFProtect(app)
     Compress(app)
     app.jinja_env.globals.update(static=assets.static, drawing=shelf.drawing)
-    for page in (assets, shelf, write, traces, runs, measure, straighten, judge, logbook, entries, patterns):
-        app.register_blueprint(page.pages)
+    for blueprint in pages.blueprints():
+        app.register_blueprint(blueprint)
+    app.extensions["cavrel_pages"] = pages.of_a_run()
     app.add_url_rule("/sw.js", view_func=service_worker)
     app.add_url_rule("/token", view_func=token)
     app.add_url_rule("/health", view_func=health)

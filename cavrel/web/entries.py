@@ -17,8 +17,7 @@ from cavrel.service.opening import Loaded, follow, load
 from cavrel.store import entries as entry_store
 from cavrel.store import runs as run_store
 from cavrel.store.pool import transaction
-from cavrel.web import judge, logbook, measure, straighten, traces
-from cavrel.web.shared import pool
+from cavrel.web.shared import Following, pool
 
 pages = Blueprint("entries", __name__)
 log = logging.getLogger("cavrel")
@@ -118,16 +117,9 @@ def _refused(what: str) -> ResponseReturnValue:
 
 
 def _fragments(opened: Opened, page: str, whole: bool, before: Opened | None) -> str:
-    """What changed on a page; ``before``: what it shows, where this process remembers that."""
-    match page:
-        case "measure":
-            return measure.follow(opened, whole, before)
-        case "judge":
-            return judge.follow(opened)
-        case "logbook":
-            return logbook.follow(opened)
-    if page.startswith("straighten"):
-        return straighten.follow(opened, page.partition(":")[2])
-    if page.startswith("trace:"):
-        return traces.follow(opened, page.removeprefix("trace:"))
-    return ""
+    """What changed on a page, named as ``straighten:line``; ``before``: what it shows, where this process remembers that."""
+    name, _, detail = page.partition(":")
+    shown = current_app.extensions["cavrel_pages"].get(name)
+    if shown is None:
+        return ""
+    return str(shown.follow(opened, Following(detail=detail, whole=whole, before=before)))

@@ -8,7 +8,7 @@ from cavrel.present.judge import Others
 from cavrel.present.summary import summary
 from cavrel.service import summaries
 from cavrel.service.opened import Opened
-from cavrel.web.shared import frame, opened_or_404, pool, stage_page
+from cavrel.web.shared import Following, frame, opened_or_404, pool, stage_page
 
 pages = Blueprint("judge", __name__)
 
@@ -37,7 +37,7 @@ def twin(run: int) -> ResponseReturnValue:
     return jsonify(judge.data(opened_or_404(run)))
 
 
-def follow(opened: Opened) -> str:
+def follow(opened: Opened, _: Following) -> str:
     """What changes on the page after a save."""
     shown = frame(opened, "judge", judge.notes_of(opened))
     return render_template("judge/follow.html", **shown, **judge.content(opened, _others(opened)))

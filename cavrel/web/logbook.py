@@ -5,7 +5,7 @@ from flask.typing import ResponseReturnValue
 
 from cavrel.present import logbook, notes
 from cavrel.service.opened import Opened
-from cavrel.web.shared import frame, opened_or_404, stage_page
+from cavrel.web.shared import Following, frame, opened_or_404, stage_page
 
 pages = Blueprint("logbook", __name__)
 
@@ -23,7 +23,7 @@ def twin(run: int) -> ResponseReturnValue:
     return jsonify(logbook.data(opened_or_404(run)))
 
 
-def follow(opened: Opened) -> str:
+def follow(opened: Opened, _: Following) -> str:
     """What changes on the page after a save."""
     shown = frame(opened, "logbook", list(notes.notes_of_bench(opened)))
     return render_template("logbook/follow.html", **shown, lines=logbook.lines(opened))

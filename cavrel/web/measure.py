@@ -5,7 +5,7 @@ from flask.typing import ResponseReturnValue
 
 from cavrel.present import measure, notes, tables
 from cavrel.service.opened import Opened
-from cavrel.web.shared import frame, opened_or_404, stage_page
+from cavrel.web.shared import Following, frame, opened_or_404, stage_page
 
 pages = Blueprint("measure", __name__)
 
@@ -22,11 +22,10 @@ def twin(run: int) -> ResponseReturnValue:
     return jsonify(measure.data(opened_or_404(run)))
 
 
-def follow(opened: Opened, whole: bool, before: Opened | None) -> str:
-    """What changes on the page after a save, as fragments; ``whole`` draws the tables anew; ``before``: what the page shows, where that is
-    known."""
+def follow(opened: Opened, wanted: Following) -> str:
+    """What changes on the page after a save, as fragments."""
     shown = frame(opened, "measure", notes.measure_notes(opened))
-    if whole:
+    if wanted.whole:
         return render_template("measure/follow.html", **shown, **measure.content(opened), whole=True)
-    rows, fields = tables.changed(opened, before)
+    rows, fields = tables.changed(opened, wanted.before)
     return render_template("measure/follow.html", **shown, **measure.live(opened), rows=rows, cells=fields, whole=False)

@@ -6,35 +6,35 @@ from flask.typing import ResponseReturnValue
 from cavrel.graph import numberline, points
 from cavrel.graph.points import Axis, Mark
 from cavrel.present.notes import Act, Note
+from cavrel.present.ruled import Field
 from cavrel.present.stages import Stage
-from cavrel.present.tables import Field
 
 pages = Blueprint("patterns", __name__)
 
 _NOTES = [
-    Note("danger", "Danger", "Something can hurt someone now.", acts=(Act("Look at it", "go", ""),)),
+    Note(tone="danger", title="Danger", text="Something can hurt someone now.", acts=(Act("Look at it", "go", ""),)),
     Note(
-        "suspect",
-        "Suspicion",
-        "A reading that may be a slip, with what can be done.",
+        tone="suspect",
+        title="Suspicion",
+        text="A reading that may be a slip, with what can be done.",
         acts=(Act("Leave out…", "leave-out", ""), Act("It stands", "stands", "")),
     ),
-    Note("caution", "Caution", "Worth knowing before going on."),
-    Note("good", "Good", "Something holds."),
+    Note(tone="caution", title="Caution", text="Worth knowing before going on."),
+    Note(tone="good", title="Good", text="Something holds."),
     Note(
-        "own",
-        "A bench writes",
-        "“Its own remark, or a decision with its reason.”",
+        tone="own",
+        title="A bench writes",
+        text="“Its own remark, or a decision with its reason.”",
         acts=(Act("Take back", "take-back", ""),),
     ),
 ]
 _FIELDS = [
-    Field("p.a.1.1", "31.09", (), "", "plain", None),
-    Field("p.a.2.1", "38.15", ("37.81",), "", "corrected", None),
-    Field("p.a.3.1", "46.75", (), "suspect", "suspected", None),
-    Field("p.a.4.1", "46.7", (), "odd", "odd decimals", None),
-    Field("p.a.5.1", "46.75", (), "out", "left out", None),
-    Field("p.a.6.1", "", (), "", "suggested", None, "120.0"),
+    Field(slot="p.a.1.1", text="31.09", was=(), mark="", label="plain", entry=None),
+    Field(slot="p.a.2.1", text="38.15", was=("37.81",), mark="", label="corrected", entry=None),
+    Field(slot="p.a.3.1", text="46.75", was=(), mark="suspect", label="suspected", entry=None),
+    Field(slot="p.a.4.1", text="46.7", was=(), mark="odd", label="odd decimals", entry=None),
+    Field(slot="p.a.5.1", text="46.75", was=(), mark="out", label="left out", entry=None),
+    Field(slot="p.a.6.1", text="", was=(), mark="", label="suggested", entry=None, hint="120.0"),
 ]
 _STAGES = [
     Stage("a", "Done", "8 rows, straight", "done"),
@@ -56,10 +56,10 @@ def twin() -> ResponseReturnValue:
 @pages.get("/patterns")
 def page() -> ResponseReturnValue:
     marks = [
-        Mark(1.0, 2.1, 0.05, 0.3, "p.1", "read"),
-        Mark(2.0, 3.9, 0.05, 0.3, "p.2", "suspected", "suspect"),
-        Mark(3.0, 4.2, 0.05, 0.3, "p.3", "left out", "out"),
-        Mark(4.0, 8.1, 0.05, 0.3, "p.4", "read"),
+        Mark(x=1.0, y=2.1, u_x=0.05, u_y=0.3, at="p.1", label="read"),
+        Mark(x=2.0, y=3.9, u_x=0.05, u_y=0.3, at="p.2", label="suspected", state="suspect"),
+        Mark(x=3.0, y=4.2, u_x=0.05, u_y=0.3, at="p.3", label="left out", state="out"),
+        Mark(x=4.0, y=8.1, u_x=0.05, u_y=0.3, at="p.4", label="read"),
     ]
     graph = points.raw_curve(marks, Axis("length", "L", "m"), Axis("period", "T", "s"), None, "Marks")
     line = numberline.number_line(

@@ -95,7 +95,12 @@ def change(run: int) -> ResponseReturnValue:
             made.append(("run:away", request.form["away"] == "yes"))
         now = datetime.now(timezone.utc)
         try:
-            new = [NewEntry("run", slot, {"value": value}, record.bench, now, uuid4()) for slot, value in made]
+            new = [
+                NewEntry(
+                    kind="run", slot=slot, body={"value": value}, author=record.bench, made_at=now, client_key=uuid4()
+                )
+                for slot, value in made
+            ]
             for entry in new:
                 check_entry(definition_of(connection, record.hash), entry.kind, entry.slot, entry.body)
         except CavrelError as fault:

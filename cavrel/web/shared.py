@@ -1,5 +1,6 @@
 """What the pages of a run have in common."""
 
+from dataclasses import dataclass
 from typing import Any
 
 from flask import abort, current_app, render_template
@@ -8,6 +9,20 @@ from cavrel.present.notes import Note
 from cavrel.present.stages import stages
 from cavrel.service.opened import Opened
 from cavrel.service.opening import open_run
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Following:
+    """What a page that shows a run wants to know after a save.
+
+    ``detail``: which fit or place it shows, empty for the usual one.
+    ``whole``: more changed than readings, so that tables are drawn anew.
+    ``before``: what the page shows, where this process remembers it.
+    """
+
+    detail: str = ""
+    whole: bool = True
+    before: Opened | None = None
 
 
 def pool() -> Any:

@@ -14,7 +14,7 @@ from cavrel import catalogue
 from cavrel.catalogue import pictures
 from cavrel.core.definition import FIELDS, Definition
 from cavrel.core.definition.rules import HouseRules
-from cavrel.present import tables
+from cavrel.present import example, plan, tables
 from cavrel.service.definitions import definition_of
 from cavrel.service.opened import unstarted
 from cavrel.store import entries as entry_store
@@ -163,8 +163,13 @@ def _experiment_page(name: str, typed: Mapping[str, str], faults: Mapping[str, s
         shown = _experiment(connection, course, name)
     options = chosen_options(shown.definition, typed)
     blank = unstarted(shown.definition, course, options)
+    promises, minutes = example.promises(blank)
     return render_template(
         "shelf/experiment.html",
+        promises=promises,
+        minutes=minutes,
+        finished=example.finished(shown.definition, options),
+        conventions_change=plan.what_conventions_change(blank),
         d=blank.definition,
         options=options,
         usual=shown.definition.title,
@@ -214,13 +219,20 @@ def start(name: str) -> ResponseReturnValue:
             entry_store.append(connection, run, _conventions(options, chosen.name, key))
     if faults:
         return _experiment_page(name, typed, faults), 422
-    return redirect(url_for("measure.page", run=run), 303)
+    return redirect(url_for("plan.page" if typed.get("first") == "plan" else "measure.page", run=run), 303)
 
 
 def _conventions(options: Mapping[str, str], bench: str, key: UUID) -> list[NewEntry]:
     """The conventions chosen at the start, as the run's first entries; sent twice, they stand once."""
     now = datetime.now(timezone.utc)
     return [
-        NewEntry("option", f"option:{name}", {"choice": choice}, bench, now, uuid5(key, f"option {name}"))
+        NewEntry(
+            kind="option",
+            slot=f"option:{name}",
+            body={"choice": choice},
+            author=bench,
+            made_at=now,
+            client_key=uuid5(key, f"option {name}"),
+        )
         for name, choice in options.items()
     ]

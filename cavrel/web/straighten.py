@@ -5,7 +5,7 @@ from flask.typing import ResponseReturnValue
 
 from cavrel.present import straighten
 from cavrel.service.opened import Opened
-from cavrel.web.shared import frame, opened_or_404, stage_page
+from cavrel.web.shared import Following, frame, opened_or_404, stage_page
 
 pages = Blueprint("straighten", __name__)
 
@@ -26,7 +26,7 @@ def twin(run: int) -> ResponseReturnValue:
     return jsonify(straighten.data(opened_or_404(run)))
 
 
-def follow(opened: Opened, fit: str) -> str:
+def follow(opened: Opened, wanted: Following) -> str:
     """What changes on the page after a save, for the graph it shows."""
-    content, notes = straighten.content(opened, fit if fit in opened.analysis.fits else "")
+    content, notes = straighten.content(opened, wanted.detail if wanted.detail in opened.analysis.fits else "")
     return render_template("straighten/follow.html", **frame(opened, "straighten", notes), **content)

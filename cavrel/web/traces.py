@@ -17,7 +17,7 @@ from cavrel.service.opened import Opened
 from cavrel.store import entries as entry_store
 from cavrel.store.entries import NewEntry
 from cavrel.store.pool import transaction
-from cavrel.web.shared import frame, opened_or_404, pool, stage_page
+from cavrel.web.shared import Following, frame, opened_or_404, pool, stage_page
 
 pages = Blueprint("traces", __name__)
 
@@ -33,7 +33,7 @@ def _content(opened: Opened, place: str, typed: dict[str, str] | None = None, fa
 def page(run: int, place: str) -> ResponseReturnValue:
     opened = opened_or_404(run)
     shown = _content(opened, place)
-    return stage_page("traces/page.html", opened, f"trace:{place}", traces.notes_of(opened), **shown)
+    return stage_page("traces/page.html", opened, f"traces:{place}", traces.notes_of(opened), **shown)
 
 
 @pages.get("/runs/<int:run>/traces/<place>.json")
@@ -69,14 +69,23 @@ def put(run: int, place: str) -> ResponseReturnValue:
     except (CavrelError, ValueError) as fault:
         said = str(fault) if isinstance(fault, CavrelError) else "This page is out of date: load it again."
         content = _content(opened, place, typed, said[0].upper() + said[1:])
-        return stage_page("traces/page.html", opened, f"trace:{place}", traces.notes_of(opened), **content), 422
+        return stage_page("traces/page.html", opened, f"traces:{place}", traces.notes_of(opened), **content), 422
     now = datetime.now(timezone.utc)
     with transaction(pool()) as connection:
-        entry_store.append(connection, run, [NewEntry("trace", f"trace:{place}", body, opened.run.bench, now, key)])
+        entry_store.append(
+            connection,
+            run,
+            [
+                NewEntry(
+                    kind="trace", slot=f"trace:{place}", body=body, author=opened.run.bench, made_at=now, client_key=key
+                )
+            ],
+        )
     return redirect(url_for("traces.page", run=run, place=place), 303)
 
 
-def follow(opened: Opened, place: str) -> str:
+def follow(opened: Opened, wanted: Following) -> str:
     """What changes on the page after a save."""
-    shown = frame(opened, f"trace:{place}", traces.notes_of(opened))
+    place = wanted.detail
+    shown = frame(opened, f"traces:{place}", traces.notes_of(opened))
     return render_template("traces/follow.html", **shown, **_content(opened, place))

@@ -86,14 +86,6 @@ def test_a_point_pressed_asks_for_a_reason(page: Page, server: Server) -> None:
     expect(page.locator("#ask")).to_be_hidden()
 
 
-@pytest.mark.parametrize(("width", "height"), [(1280, 800), (820, 1180), (390, 844)])
-def test_no_page_scrolls_sideways(page: Page, server: Server, width: int, height: int) -> None:
-    page.set_viewport_size({"width": width, "height": height})
-    for path in PAGES:
-        page.goto(f"{server.address}{path}")
-        assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), path
-
-
 def test_the_theme_is_kept(page: Page, server: Server) -> None:
     page.goto(f"{server.address}/runs/1/measure")
     page.wait_for_selector("html[data-ready=yes]")

@@ -105,7 +105,7 @@ def test_by_keyboard_alone(page: Page, server: Server, experiment: str) -> None:
     assert typed > 8
     assert keys.count - begun <= MOST_A_READING * typed + 1
     saved(page)
-    keys.press("Alt+3")
+    keys.press("Alt+4")
     page.wait_for_url(re.compile("/judge"))
     number = page.request.get(page.url + ".json").json()
     assert any(r["value"] is not None for r in number["results"].values()), number["results"]
@@ -139,7 +139,7 @@ def test_by_touch_on_a_telephone(browser: Browser, server: Server, experiment: s
         page.keyboard.press("Enter")
     saved(page)
     assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
-    page.locator('.stage[data-stage="3"]').tap()
+    page.locator('.stage[data-stage="4"]').tap()
     page.wait_for_url(re.compile("/judge"))
     number = page.request.get(page.url + ".json").json()
     assert any(r["value"] is not None for r in number["results"].values())

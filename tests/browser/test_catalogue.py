@@ -83,7 +83,7 @@ def test_its_sheet_is_filled_and_its_result_read(bench: Callable[[str], Page], e
     wanted = analyse(program, simulated)
     first = next(iter(wanted.results.values()))
     # The rail follows every save: the result stands there without leaving the sheet.
-    expect(page.locator('.stage[data-stage="3"]')).to_contain_text(result_text(wanted, first).partition("\u2009")[0])
+    expect(page.locator('.stage[data-stage="4"]')).to_contain_text(result_text(wanted, first).partition("\u2009")[0])
 
 
 def test_a_convention_changes_the_table_and_the_logbook_says_so(page: Page, new_run: Callable[..., int]) -> None:

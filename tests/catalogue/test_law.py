@@ -1,5 +1,6 @@
 """Results held against the law by number, algebra with a deadline, and every combination of conventions."""
 
+import json
 import time
 from typing import Any
 
@@ -169,3 +170,12 @@ def test_a_definition_whose_conventions_clash_is_refused() -> None:
     choose(definition, {"one": "yes", "two": "yes"})
     with pytest.raises(DefinitionError, match="with one = yes and two = yes"):
         catalogue.validate(definition)
+
+
+def test_the_laws_that_ship_are_what_algebra_gives() -> None:
+    shipped = json.loads(algebra.SHIPPED.read_text(encoding="utf-8"))
+    laws = catalogue.laws()
+    assert shipped.keys() == laws.keys(), "run ./run laws"
+    for key, text in laws.items():
+        assert shipped[key] == algebra.worked_out(text), f"{json.loads(text)['id']}: run ./run laws"
+        assert "late" not in shipped[key]

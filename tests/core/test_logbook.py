@@ -15,7 +15,15 @@ BEGAN = datetime(2026, 11, 19, 19, 0, tzinfo=timezone.utc)
 
 def book(*lines: tuple[str, str, dict]) -> list[Entry]:
     return [
-        Entry(i + 1, kind, slot, body, "Wick", BEGAN + timedelta(seconds=i), BEGAN + timedelta(seconds=i))
+        Entry(
+            id=i + 1,
+            kind=kind,
+            slot=slot,
+            body=body,
+            author="Wick",
+            made_at=BEGAN + timedelta(seconds=i),
+            saved_at=BEGAN + timedelta(seconds=i),
+        )
         for i, (kind, slot, body) in enumerate(lines)
     ]
 
@@ -57,17 +65,41 @@ def test_left_out_and_taken_back() -> None:
 
 def test_undo_and_undo_of_an_undo() -> None:
     lines = book(reading("swings.t.1.1", "31.1"), reading("swings.t.1.1", "13.1"))
-    undone = [*lines, Entry(3, "undo", "swings.t.1.1", undo_of(lines), "Wick", BEGAN, BEGAN)]
+    undone = [
+        *lines,
+        Entry(
+            id=3, kind="undo", slot="swings.t.1.1", body=undo_of(lines), author="Wick", made_at=BEGAN, saved_at=BEGAN
+        ),
+    ]
     state = assemble(PENDULUM, undone)
     assert state.run.series["swings"]["t"] == [["31.1"]]
     assert state.corrections == {}
-    again = [*undone, Entry(4, "undo", "swings.t.1.1", undo_of(undone), "Wick", BEGAN, BEGAN)]
+    again = [
+        *undone,
+        Entry(
+            id=4, kind="undo", slot="swings.t.1.1", body=undo_of(undone), author="Wick", made_at=BEGAN, saved_at=BEGAN
+        ),
+    ]
     assert assemble(PENDULUM, again).run.series["swings"]["t"] == [["13.1"]]
 
 
 def test_undo_of_a_first_reading_empties_the_cell() -> None:
     lines = book(reading("swings.t.1.1", "31.1"))
-    state = assemble(PENDULUM, [*lines, Entry(2, "undo", "swings.t.1.1", undo_of(lines), "Wick", BEGAN, BEGAN)])
+    state = assemble(
+        PENDULUM,
+        [
+            *lines,
+            Entry(
+                id=2,
+                kind="undo",
+                slot="swings.t.1.1",
+                body=undo_of(lines),
+                author="Wick",
+                made_at=BEGAN,
+                saved_at=BEGAN,
+            ),
+        ],
+    )
     assert state.run.series == {}
     assert state.count == 2
 

@@ -76,7 +76,8 @@ def test_contributions_squared_add_up(seed: int, uncertainty: str, origin: str) 
         rules={"fit_uncertainty": uncertainty, "origin": origin},
     )
     for result in analysis.results.values():
-        assert sum(s.contribution**2 for s in result.budget) == pytest.approx(result.u**2, rel=1e-12)
+        if result.linear:  # where the law of propagation is no answer there is no u to make up
+            assert sum(s.contribution**2 for s in result.budget) == pytest.approx(result.u**2, rel=1e-12)
 
 
 @many

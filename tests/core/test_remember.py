@@ -1,5 +1,8 @@
 """What is remembered by identity is what would be worked out, errors included."""
 
+from concurrent.futures import ThreadPoolExecutor
+from threading import Event
+
 import pytest
 
 from cavrel import catalogue
@@ -56,3 +59,24 @@ def test_a_definition_under_its_conventions_is_one_object() -> None:
     assert program.definition == choose(spring, {"band": "band"})
     with pytest.raises(DefinitionError):
         choose(spring, {"band": "rope"})
+
+
+def test_what_many_ask_for_at_once_is_worked_out_once() -> None:
+    worked: list[int] = []
+    begun, go = Event(), Event()
+
+    @by_identity(2)
+    def slow(thing: object) -> object:
+        worked.append(1)
+        begun.set()
+        go.wait(10)
+        return object()
+
+    thing = object()
+    with ThreadPoolExecutor(8) as pool:
+        first = pool.submit(slow, thing)
+        assert begun.wait(10)
+        others = [pool.submit(slow, thing) for _ in range(7)]
+        go.set()
+        assert len({id(asked.result(10)) for asked in [first, *others]}) == 1
+    assert len(worked) == 1

@@ -44,7 +44,8 @@ def test_ticks_are_written_with_a_real_minus_and_powers_of_ten() -> None:
 def marks() -> list[Mark]:
     states = ["read", "suspect", "out", "read"]
     return [
-        Mark(0.5 * (i + 1), 2.0 * (i + 1), 0.01, 0.2, f"s.{i + 1}", f"Row {i + 1}", s) for i, s in enumerate(states)
+        Mark(x=0.5 * (i + 1), y=2.0 * (i + 1), u_x=0.01, u_y=0.2, at=f"s.{i + 1}", label=f"Row {i + 1}", state=s)
+        for i, s in enumerate(states)
     ]
 
 
@@ -83,9 +84,9 @@ def test_no_line_and_no_points_still_draw() -> None:
 
 def test_short_error_bars_are_magnified_and_the_tiniest_are_not() -> None:
     y = fit_scale(0, 10, 400, 0, 5)
-    assert points.magnification([Mark(1, 5, 0, 0.05, "", "")], y) == 5
-    assert points.magnification([Mark(1, 5, 0, 1e-4, "", "")], y) == 1
-    assert points.magnification([Mark(1, 5, 0, 1.0, "", "")], y) == 1
+    assert points.magnification([Mark(x=1, y=5, u_x=0, u_y=0.05, at="", label="")], y) == 5
+    assert points.magnification([Mark(x=1, y=5, u_x=0, u_y=1e-4, at="", label="")], y) == 1
+    assert points.magnification([Mark(x=1, y=5, u_x=0, u_y=1.0, at="", label="")], y) == 1
 
 
 def test_the_number_line_has_the_accepted_band_and_every_value() -> None:

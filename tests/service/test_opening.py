@@ -39,7 +39,17 @@ def written(lines: list[tuple[str, str, str]]) -> list[Entry]:
         made = as_written([e for e in kept if e.slot == slot], kind, body)
         if made is not None:
             moment = BEGAN + timedelta(seconds=len(kept))
-            kept.append(Entry(len(kept) + 1, made[0], slot, made[1], "Wick", moment, moment))
+            kept.append(
+                Entry(
+                    id=len(kept) + 1,
+                    kind=made[0],
+                    slot=slot,
+                    body=made[1],
+                    author="Wick",
+                    made_at=moment,
+                    saved_at=moment,
+                )
+            )
     return kept
 
 

@@ -46,7 +46,7 @@ def test_a_save_leaves_its_summary(client: FlaskClient, pool: Pool) -> None:
     with transaction(pool) as connection:
         row = connection.execute("select last, body from run_summary where run = %s", [run]).fetchone()
         assert row["last"] == entry_store.newest(connection, run)
-    assert row["body"]["stages"][0]["line"] == "1 of 9 readings"
+    assert row["body"]["stages"][1]["line"] == "1 of 9 readings"
 
 
 def test_an_entry_that_came_by_another_way_is_seen(client: FlaskClient, pool: Pool) -> None:

@@ -18,7 +18,9 @@ PENDULUM = catalogue.experiments()["pendulum"]
 
 
 def entry(kind: str, slot: str, key: UUID | None = None, **body) -> NewEntry:
-    return NewEntry(kind, slot, body, "Prism", datetime.now(timezone.utc), key or uuid4())
+    return NewEntry(
+        kind=kind, slot=slot, body=body, author="Prism", made_at=datetime.now(timezone.utc), client_key=key or uuid4()
+    )
 
 
 @pytest.fixture

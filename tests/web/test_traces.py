@@ -29,7 +29,7 @@ def put(client: FlaskClient, run: int, **fields: object):
 
 def test_samples_give_the_value_of_the_chosen_stretch(client: FlaskClient, cart: int) -> None:
     assert put(client, cart, samples=TABLE).status_code == 303
-    answer = save(client, cart, entry("stretch", "stretch:force.a.1", begin=0.5, end=1.9), page="trace:force.a.1")
+    answer = save(client, cart, entry("stretch", "stretch:force.a.1", begin=0.5, end=1.9), page="traces:force.a.1")
     assert "0.8496" in answer.text
     twin = client.get(f"/runs/{cart}/traces/force.a.1.json").json
     assert twin["value"].startswith("0.8496")

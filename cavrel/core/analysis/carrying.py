@@ -84,13 +84,13 @@ class Carrying:
         own = uncertainty.combined(parts[self.pushes.own(parts)])
         read = self.nominal.get(key)
         return Values(
-            key,
-            unit,
-            values[0],
-            uncertainty.combined(parts),
-            own,
-            read.trials if read else None,
-            read.scatter if read else None,
+            key=key,
+            unit=unit,
+            value=values[0],
+            u=uncertainty.combined(parts),
+            own=own,
+            trials=read.trials if read else None,
+            scatter=read.scatter if read else None,
         )
 
     def fit(self, step: FitStep) -> None:
@@ -117,13 +117,22 @@ class Carrying:
             nan, why = math.nan, self.missing(step.key)
             self.values[step.key] = np.full((1, 1), nan)
             self.predictions[step.key] = PredictionAnalysis(
-                step.key, step.unit, nan, nan, nan, nan, nan, nan, False, why
+                name=step.key,
+                unit=step.unit,
+                value=nan,
+                u=nan,
+                x=nan,
+                low=nan,
+                high=nan,
+                coverage_factor=nan,
+                outside=False,
+                reason=why,
             )
             return
         values = fit.shape.predict(*self.pushes.pair(self.parameters[step.fit], at))
         self.values[step.key] = values
         parts = self.pushes.single(values)
-        u = float(uncertainty.combined(parts[:, None])[0])
+        u = uncertainty.combined_one(parts)
         single = fit.single_u()
         dof = uncertainty.effective_dof(parts, self.pushes, self.dof)
         if fit.source == "scatter" and fit.diagnostics is not None:
@@ -134,7 +143,16 @@ class Carrying:
         measured = fit.x[fit.rows]
         outside = not measured.min() <= where <= measured.max()
         self.predictions[step.key] = PredictionAnalysis(
-            step.key, step.unit, value, u, where, value - reach, value + reach, coverage_factor, outside, ""
+            name=step.key,
+            unit=step.unit,
+            value=value,
+            u=u,
+            x=where,
+            low=value - reach,
+            high=value + reach,
+            coverage_factor=coverage_factor,
+            outside=outside,
+            reason="",
         )
 
     def waits(self, name: str) -> tuple[str, ...]:

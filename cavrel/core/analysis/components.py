@@ -4,33 +4,39 @@ Sources: JCGM 100:2008, 4.2 (type A, repeated readings), 4.3 (type B, declared),
 """
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import special
 
+from cavrel.core.analysis.scatter import counting, repeatability, root_mean_square, scatter
 from cavrel.core.analysis.sheet import InputReadings, Sheet
 from cavrel.core.definition.instrument import MeasuringInstrument
 from cavrel.core.definition.rules import HouseRules
-from cavrel.core.definition.steps import Input
+from cavrel.core.remember import by_identity
 
 Array = NDArray[np.float64]
 
-POOLING_LEVEL = 0.01
-"""Rows whose scatters differ at this significance or beyond (Bartlett) are not pooled."""
 
-
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Block:
     """Components of one kind that act on one input row by row, or on several inputs together.
 
-    ``rows``: row indices from 0, one component each, or None for a single component that acts on all rows of ``targets``.
-    ``u``: standard uncertainties ``(n,)``, SI, relative to the value where ``relative``. ``dof`` ``(n,)``. Components with the same
-    ``estimate`` rest on one estimate of scatter and share its degrees of freedom; none is named where
-    they are infinite. ``quantity`` and ``instrument`` name what the
-    budget gathers by, empty where a block belongs to neither. ``counts`` ``(n,)``: for counting, the mean count of each row.
+    ``kind``: of source, such as ``resolution``.
+    ``source``: in words, as the budget shows it.
+    ``subject``: input, instrument, fit or accepted value it belongs to.
+    ``targets``: keys of the inputs that it moves.
+    ``rows``: row indices from 0, one component each; None for a single component that acts on all rows.
+    ``u``: ``(n,)`` standard uncertainties, SI, relative to the value where ``relative``.
+    ``dof``: ``(n,)`` their degrees of freedom.
+    ``estimate``: ``(n,)`` names of the estimates of scatter they rest on; those of one name share its degrees of freedom; empty where those
+    are infinite.
+    ``distribution``: ``normal``, ``rectangular`` or ``student``.
+    ``relative``: u is a share of the value.
+    ``quantity``: what the budget gathers by quantity, empty for none.
+    ``instrument``: what it gathers by instrument, empty for none.
+    ``counts``: ``(n,)`` for counting, the mean count of each row.
     """
 
     kind: str
@@ -68,10 +74,10 @@ def gather(sheet: Sheet, rules: HouseRules) -> tuple[dict[str, Nominal], list[Bl
     nominal: dict[str, Nominal] = {}
     blocks: list[Block] = []
     for entry in sheet.inputs:
-        value, own = _input(entry, rules)
+        value, own = of_input(entry, rules)
         nominal[entry.spec.key] = value
         blocks.extend(own)
-    blocks.extend(_shared(sheet.inputs))
+    blocks.extend(_shared(sheet.inputs, sheet.zeros, rules))
     return nominal, blocks
 
 
@@ -83,7 +89,8 @@ def resolution_u(step: float | Array, rules: HouseRules) -> float | Array:
     return step / divisor
 
 
-def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block]]:
+@by_identity(4096)
+def of_input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block]]:
     spec, values = entry.spec, entry.values
     present = ~np.isnan(values)
     k = present.sum(axis=1)
@@ -98,7 +105,7 @@ def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block
     said = np.zeros(len(k))
     if has_stated.any():
         stated = entry.stated * (1.0 if rules.stated == "standard" else 1 / math.sqrt(3))
-        said = _root_mean_square(stated, typed, typed.sum(axis=1))
+        said = root_mean_square(stated, typed, typed.sum(axis=1))
     seen = np.full(len(k), np.nan)
     if (k > 1).any():
         deviation = np.where(present, values - mean[:, None], 0.0)
@@ -111,8 +118,8 @@ def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block
     else:
         step = entry.step
     with np.errstate(invalid="ignore"):
-        rounding = _root_mean_square(np.asarray(resolution_u(step, rules)), present, k)
-    s, dof, estimates = _scatter(spec, seen, k, rounding, rules)
+        rounding = root_mean_square(np.asarray(resolution_u(step, rules)), present, k)
+    s, dof, estimates = scatter(spec, seen, k, rounding, rules)
     blocks: list[Block] = []
     rows = np.flatnonzero(k > 0)
     if spec.exact or spec.count:
@@ -131,15 +138,15 @@ def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block
         if len(chosen):
             blocks.append(
                 Block(
-                    kind,
-                    f"{spec.label}, {words}",
-                    spec.key,
-                    (spec.key,),
-                    chosen,
-                    u[chosen],
-                    np.full(len(chosen), np.inf) if dof_of is None else dof_of[chosen],
-                    tuple(names[i] for i in chosen.tolist()) if names else (),
-                    distribution,
+                    kind=kind,
+                    source=f"{spec.label}, {words}",
+                    subject=spec.key,
+                    targets=(spec.key,),
+                    rows=chosen,
+                    u=u[chosen],
+                    dof=np.full(len(chosen), np.inf) if dof_of is None else dof_of[chosen],
+                    estimate=tuple(names[i] for i in chosen.tolist()) if names else (),
+                    distribution=distribution,
                     quantity=spec.label,
                     instrument=spec.gauge.label if spec.gauge is not None else "",
                     counts=None if counts is None else counts[chosen],
@@ -153,7 +160,7 @@ def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block
         add_stated(np.where(has_stated, said, 0.0))
         return Nominal(mean, k, np.full(len(k), np.nan), spec.unit.offset), blocks
     if spec.count:
-        u, scattered = _counting(mean, seen, k)
+        u, scattered = counting(mean, seen, k)
         add_stated(np.where(has_stated, said, 0.0))
         by_scatter = np.where(scattered & ~has_stated, seen / np.sqrt(np.maximum(k, 1)), 0.0)
         add("repeatability", "scatter of repeats", by_scatter, "student", dof, estimates)
@@ -164,7 +171,7 @@ def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block
         add("trace", "noise of the trace", np.where(traced, entry.extracted, 0.0), "normal")
     watched = ~np.isnan(s)  # rows whose own scatter, or a pooled one, is known
     if watched.any():
-        u_mean = _repeatability(entry, s, k, rules)
+        u_mean = repeatability(entry, s, k, rules)
         add("repeatability", "scatter of repeats", np.where(watched, u_mean, 0.0), "student", dof, estimates)
     said = np.where(has_stated, said, rounding)
     # The scatter that was seen holds each reading's rounding and reaction already; what it cannot show is only what exceeds it.
@@ -186,83 +193,9 @@ def _input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block
     return Nominal(mean, k, s, spec.unit.offset), blocks
 
 
-def _counting(mean: Array, seen: Array, k: NDArray[np.intp]) -> tuple[Array, NDArray[np.bool_]]:
-    """Standard uncertainty of mean counts ``(rows,)`` of ``k`` intervals by counting alone, and where repeats scatter beyond that.
-
-    The root of the total counted, over the number of intervals; one count for a total of none, for an interval without a count still
-    allows a true mean of about one. Repeats are believed over it where their index of dispersion is improbable (Fisher 1925).
-    """
-    many = np.maximum(k, 1)
-    total = np.maximum(np.where(k > 0, np.abs(mean), 0.0) * many, 1.0)
-    index = np.where(k > 1, (many - 1) * np.nan_to_num(seen) ** 2 / (total / many), 0.0)
-    chance = special.chdtrc(np.maximum(many - 1, 1), index)
-    return np.sqrt(total) / many, (k > 1) & (chance < POOLING_LEVEL)
-
-
-def _root_mean_square(values: Array, present: NDArray[np.bool_], k: NDArray[np.intp]) -> Array:
-    squares = np.where(present, values, 0.0) ** 2
-    return np.asarray(np.sqrt(squares.sum(axis=1) / np.maximum(k, 1)))
-
-
-def _scatter(
-    spec: Input, seen: Array, k: NDArray[np.intp], rounding: Array, rules: HouseRules
-) -> tuple[Array, Array, list[str]]:
-    """The per-trial standard deviation to use for each row, its degrees of freedom, and which estimate it rests on."""
-    own = [f"scatter:{spec.key}:{i}" for i in range(len(k))]
-    repeated = k > 1
-    if not repeated.any():
-        return seen, np.full(len(k), np.inf), own
-    freedom = np.where(repeated, k - 1, 0)
-    if rules.repeats == "half_range" or rules.pool == "never":
-        return seen, np.where(repeated, freedom, np.inf), own
-    together = repeated.copy()
-    if rules.pool == "auto":
-        # One row with a slip in it must not cost the others their common scatter: the oddest row goes its own way first.
-        spread = np.maximum(seen, rounding)
-        while together.sum() > 1 and not _alike(spread[together], freedom[together]):
-            middle = float(np.median(spread[together]))
-            oddness = np.abs(np.log(np.maximum(spread, 1e-300) / middle))
-            together[int(np.argmax(np.where(together, oddness, -1.0)))] = False
-    if together.sum() < min(2, int(repeated.sum())):
-        return seen, np.where(repeated, freedom, np.inf), own
-    total = int(freedom[together].sum())
-    pooled = math.sqrt(float((freedom[together] * seen[together] ** 2).sum()) / total)
-    shared = together | ~repeated  # a row read once borrows the scatter of the others
-    s = np.where(shared, pooled, seen)
-    return (
-        s,
-        np.where(shared, float(total), freedom),
-        [f"scatter:{spec.key}" if m else own[i] for i, m in enumerate(shared)],
-    )
-
-
-def _alike(s: Array, freedom: NDArray[np.intp]) -> bool:
-    """Bartlett's test that scatters ``s`` with ``freedom`` degrees are of one size (Bartlett 1937); true for a single row."""
-    groups = len(s)
-    if groups < 2:
-        return True
-    if not (s > 0).all():
-        return bool((s == 0).all())
-    total = freedom.sum()
-    pooled = (freedom * s**2).sum() / total
-    statistic = total * math.log(pooled) - (freedom * np.log(s**2)).sum()
-    correction = 1 + ((1 / freedom).sum() - 1 / total) / (3 * (groups - 1))
-    return bool(special.chdtrc(groups - 1, statistic / correction) > POOLING_LEVEL)
-
-
-def _repeatability(entry: InputReadings, s: Array, k: NDArray[np.intp], rules: HouseRules) -> Array:
-    """Standard uncertainty of each row's mean from the scatter of its trials, by the house rule."""
-    if rules.repeats == "sd":
-        return s
-    if rules.repeats == "half_range":
-        high = np.where(np.isnan(entry.values), -np.inf, entry.values).max(axis=1)
-        low = np.where(np.isnan(entry.values), np.inf, entry.values).min(axis=1)
-        return np.where(k > 1, (high - low) / 2, 0.0)
-    return s / np.sqrt(np.maximum(k, 1))
-
-
-def _shared(inputs: Iterable[InputReadings]) -> list[Block]:
-    """One component for each instrument's zero, calibration and printed limits, acting on everything read with it."""
+def _shared(inputs: Iterable[InputReadings], zeros: Mapping[str, float], rules: HouseRules) -> list[Block]:
+    """One component for each instrument's zero, calibration and printed limits, acting on everything read with it. A zero that was read is
+    known as well as such a reading is."""
     by_gauge: dict[str, tuple[MeasuringInstrument, list[str], list[str]]] = {}
     for entry in inputs:
         gauge, spec = entry.spec.gauge, entry.spec
@@ -275,7 +208,9 @@ def _shared(inputs: Iterable[InputReadings]) -> list[Block]:
     root3 = math.sqrt(3)
     for name, (gauge, scaled, shifted) in by_gauge.items():
         for kind, amount, words, keys, distribution in (
-            ("zero", gauge.zero, "its zero", shifted, "normal"),
+            ("zero", _zero_u(gauge, rules), "its zero as read", shifted, "normal")
+            if name in zeros
+            else ("zero", gauge.zero, "its zero", shifted, "normal"),
             ("calibration", gauge.calibration, "its calibration", scaled, "normal"),
             ("offset", (gauge.offset or 0) / root3, "its accuracy, offset", shifted, "rectangular"),
             ("share", (gauge.share or 0) / root3, "its accuracy, share of reading", scaled, "rectangular"),
@@ -283,17 +218,22 @@ def _shared(inputs: Iterable[InputReadings]) -> list[Block]:
             if amount and keys:
                 blocks.append(
                     Block(
-                        kind,
-                        f"{gauge.label}, {words}",
-                        name,
-                        tuple(keys),
-                        None,
-                        np.array([amount]),
-                        np.array([np.inf]),
-                        (),
-                        distribution,
+                        kind=kind,
+                        source=f"{gauge.label}, {words}",
+                        subject=name,
+                        targets=tuple(keys),
+                        rows=None,
+                        u=np.array([amount]),
+                        dof=np.array([np.inf]),
+                        estimate=(),
+                        distribution=distribution,
                         relative=kind in ("calibration", "share"),
                         instrument=gauge.label,
                     )
                 )
     return blocks
+
+
+def _zero_u(gauge: MeasuringInstrument, rules: HouseRules) -> float:
+    """Standard uncertainty of one zero reading, SI."""
+    return math.hypot(float(resolution_u(gauge.least_count or 0.0, rules)), gauge.placement or 0.0)

@@ -16,13 +16,19 @@ Array = NDArray[np.float64]
 _SEQUENCE = 10_000
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class MonteCarlo:
-    """A result's distribution, SI: ``mean``, ``u``, the shortest 95 % interval ``low95`` to ``high95``.
+    """A result's distribution, SI.
 
-    ``stable``: twice the standard deviation of mean, u and both ends over sequences of 10 000 draws is under the numerical tolerance
-    (7.9.4); ``tolerance``: half a unit of the last figure kept of the linear u (7.9.2, 8.1); ``agrees``: both ends of the linear interval lie
-    within it of these (8.1). ``lost``: draws for which the result has no value.
+    ``draws``: how many.
+    ``mean``: of them.
+    ``u``: their standard deviation.
+    ``low95``: lower end of the shortest 95 % interval.
+    ``high95``: its upper end.
+    ``tolerance``: half a unit of the last figure kept of the linear u (JCGM 101:2008, 7.9.2, 8.1).
+    ``stable``: twice the standard deviation of mean, u and both ends over sequences of 10 000 draws is under it (7.9.4).
+    ``agrees``: both ends of the linear interval lie within it of these (8.1).
+    ``lost``: draws for which the result has no value.
     """
 
     draws: int
@@ -50,7 +56,17 @@ def summarise(analysis: Analysis, name: str, drawn: Array) -> MonteCarlo:
     good = drawn[np.isfinite(drawn)]
     if len(good) < 1000:
         nothing = math.nan
-        return MonteCarlo(len(drawn), nothing, nothing, nothing, nothing, nothing, False, False, len(drawn) - len(good))
+        return MonteCarlo(
+            draws=len(drawn),
+            mean=nothing,
+            u=nothing,
+            low95=nothing,
+            high95=nothing,
+            tolerance=nothing,
+            stable=False,
+            agrees=False,
+            lost=len(drawn) - len(good),
+        )
     ordered = np.sort(good)
     low, high = shortest(ordered)
     # Squares of values of 1e200 are no numbers; of their shares of the largest they are.
@@ -63,7 +79,15 @@ def summarise(analysis: Analysis, name: str, drawn: Array) -> MonteCarlo:
     )
     stable = u == 0 or _stable(good / largest, tolerance / largest)
     return MonteCarlo(
-        len(drawn), mean, u, low, high, tolerance, stable, bool((ends <= tolerance).all()), len(drawn) - len(good)
+        draws=len(drawn),
+        mean=mean,
+        u=u,
+        low95=low,
+        high95=high,
+        tolerance=tolerance,
+        stable=stable,
+        agrees=bool((ends <= tolerance).all()),
+        lost=len(drawn) - len(good),
     )
 
 

@@ -14,7 +14,6 @@ from scipy import optimize
 from cavrel.core.analysis import uncertainty
 from cavrel.core.analysis.fitted import Bound, FitAnalysis, Parameter
 from cavrel.core.analysis.lanes import Pushes
-from cavrel.core.analysis.points import curve_of
 from cavrel.core.analysis.solving import Solved, Solving
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.definition.steps import FitStep
@@ -77,8 +76,7 @@ class _Fitting(Solving):
         elif source == "scatter" and self.step.model == "mean" and np.ptp(solved.weights) > 0:
             # Weights that their own chi-squared refutes say nothing: all rows count alike, as anyone can check by hand.
             alike = replace(solved, weights=np.ones(len(self.use)), known=False)
-            curve = curve_of(self.step, self.shape, self.bound.nominal(), self.use)
-            return self.made(replace(alike, theta=self.again(curve, theta, alike.weights)), (source, diagnostics))
+            return self.made(replace(alike, theta=self.again(self.curve, theta, alike.weights)), (source, diagnostics))
         sizes = np.zeros(len(self.use))
         if diagnostics.dof > 0:
             squares = float((solved.weights * diagnostics.residuals**2).sum())
@@ -105,32 +103,31 @@ class _Fitting(Solving):
         if solved.errors is not None:
             moved = left @ gain.T
         else:
-            curve = curve_of(self.step, self.shape, self.bound, self.use)
             start = np.repeat(theta[None, :], len(left), axis=0)
-            designs = np.broadcast_to(curve.jacobian(start), (*left.shape, len(theta)))
+            designs = np.broadcast_to(self.curves.jacobian(start), (*left.shape, len(theta)))
             moved = solver.step_of(designs, left, solved.weights)
         moved = moved - moved[:1]
         if self.wide:
             return theta + moved
         over_batch = np.repeat(theta[None, :], pushes.batch, axis=0)
-        lanes, place = len(pushes.lanes), np.full(self.bound.y.shape[1], -1)
+        lanes, place = (
+            len(pushes.lanes),
+            np.full(max(self.bound.y.shape[1], int(pushes.each[1].max(initial=0)) + 1), -1),
+        )
         place[self.use] = np.arange(len(self.use))
-        covariance = (gain / solved.weights) @ gain.T
-        for index, lane in enumerate(pushes.lanes):
-            for start_at, entry in ((1, 1 + index), (1 + pushes.count, 1 + index + lanes)):
-                if not pushes.together[index]:
-                    over_batch[start_at + lane.components] += moved[entry]
-                    continue
-                assert lane.rows is not None
-                here = lane.rows < len(place)
-                at, components = place[lane.rows[here]], lane.components[here]
-                at, components = at[at >= 0], components[at >= 0]
-                follows = gain[:, at] * (left[entry] - left[0])[at]
-                if designs is not None:
-                    # A row whose abscissa moves also changes what its residual stands for: the other half of the estimator's derivative.
-                    turned = (designs[entry, at] - designs[0, at]) * (solved.weights * left[0])[at, None]
-                    follows = follows + covariance @ turned.T
-                over_batch[start_at + components] += follows.T
+        lane, component = pushes.lone
+        over_batch[1 + component] += moved[1 + lane]
+        over_batch[1 + pushes.count + component] += moved[1 + lanes + lane]
+        at = place[pushes.each[1]]
+        lane, _, component = pushes.each[:, at >= 0]
+        at = np.tile(at[at >= 0], 2)
+        entries = np.concatenate([1 + lane, 1 + lanes + lane])
+        follows = gain[:, at] * (left[entries, at] - left[0, at])
+        if designs is not None:
+            # A row whose abscissa moves also changes what its residual stands for: the other half of the estimator's derivative.
+            turned = (designs[entries, at] - designs[0, at]) * (solved.weights * left[0])[at, None]
+            follows = follows + (gain / solved.weights) @ gain.T @ turned.T
+        over_batch[np.concatenate([1 + component, 1 + pushes.count + component])] += follows.T
         return over_batch
 
     def foretold(self, over_batch: Array, theta: Array, parts: Array, variance: Array) -> None:
@@ -153,9 +150,8 @@ class _Fitting(Solving):
                 over_batch[start + components] = theta + (over_batch[start + components] - theta) * size[:, None]
 
     def diagnose(self, solved: Solved, basis: Array, behind: float) -> Diagnostics:
-        curve = curve_of(self.step, self.shape, self.bound.nominal(), self.use)
         power = 2 if self.shape is None else self.shape.polynomial + 1
-        fitted = curve.predict(solved.theta[None, :])[0]
+        fitted = self.curve.predict(solved.theta[None, :])[0]
         return diagnose(
             self.x,
             self.y,

@@ -33,7 +33,7 @@ class Lane:
     components: NDArray[np.intp]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Pushes:
     """Which component stands where.
 
@@ -42,6 +42,9 @@ class Pushes:
     ``count``: K.
     ``lanes``: L of them.
     ``lane_of``: ``(K,)`` the lane that pushes a component, -1 for none (the scatter about a fit, which is known once the fit is).
+    ``places``: ``(2K+1,)`` the narrow entry that shows what a wide one does; the nominal one for components of lanes that push several rows.
+    ``lone``: ``(2, c)`` lane and component, of lanes that push one component.
+    ``each``: ``(3, m)`` lane, row and component of every row that is pushed together with others.
     ``together``: ``(L,)`` lanes that push several rows, each by a component of its own.
     ``alone``: ``(L,)`` lanes that push one row by its own component.
     ``independent``: ``(K,)`` components of single rows.
@@ -54,6 +57,9 @@ class Pushes:
     count: int
     lanes: tuple[Lane, ...]
     lane_of: NDArray[np.intp]
+    places: NDArray[np.intp]
+    lone: NDArray[np.intp]
+    each: NDArray[np.intp]
     together: Truth
     alone: Truth
     independent: Truth
@@ -83,20 +89,13 @@ class Pushes:
         if len(values) == 1 or len(values) == self.batch:
             return values
         many, lanes, k_all = values.shape[1], len(self.lanes), self.count
-        pushed = np.flatnonzero(self.lane_of >= 0)
-        out = np.repeat(values[:1], self.batch, axis=0)
         if many == 1:
-            out[1 + pushed] = values[1 + self.lane_of[pushed]]
-            out[1 + k_all + pushed] = values[1 + lanes + self.lane_of[pushed]]
-            return out
-        for index, lane in enumerate(self.lanes):
-            for start, entry in ((1, 1 + index), (1 + k_all, 1 + lanes + index)):
-                if not self.together[index]:
-                    out[start + lane.components[0]] = values[entry]
-                else:
-                    assert lane.rows is not None
-                    here = lane.rows < many
-                    out[start + lane.components[here], lane.rows[here]] = values[entry, lane.rows[here]]
+            both = 1 + np.maximum(self.lane_of, -1)
+            return np.asarray(values[np.concatenate([[0], both, np.where(both > 0, both + lanes, 0)])])
+        out = values[self.places]
+        lane, row, component = self.each[:, self.each[1] < many]
+        out[1 + component, row] = values[1 + lane, row]
+        out[1 + k_all + component, row] = values[1 + lanes + lane, row]
         return out
 
     def pair(self, first: Array, second: Array) -> tuple[Array, Array]:
@@ -222,6 +221,18 @@ def plan(blocks: Sequence[Block], singled: Mapping[str, frozenset[int]]) -> Push
         for i in np.flatnonzero(apart).tolist():
             lane_of[-1][i] = len(lanes)
             lanes.append(Lane(index, block.rows[i : i + 1], own[i : i + 1]))
+    together = np.array([lane.rows is not None and len(lane.rows) > 1 for lane in lanes], bool)
+    of_lanes = np.concatenate(lane_of) if lane_of else np.zeros(0, np.intp)
+    lone = [(i, lane.components[0]) for i, lane in enumerate(lanes) if not together[i]]
+    lone_places = np.array(lone, np.intp).reshape(-1, 2).T
+    places = np.zeros(2 * position + 1, np.intp)
+    places[1 + lone_places[1]] = 1 + lone_places[0]
+    places[1 + position + lone_places[1]] = 1 + len(lanes) + lone_places[0]
+    each = [
+        np.stack([np.full(len(lane.rows), i), lane.rows, lane.components])
+        for i, lane in enumerate(lanes)
+        if lane.rows is not None and len(lane.rows) > 1
+    ]
     names: dict[str, int] = {}
     estimate = [
         names.setdefault(name, len(names)) if name else -1
@@ -229,16 +240,21 @@ def plan(blocks: Sequence[Block], singled: Mapping[str, frozenset[int]]) -> Push
         for name in (block.estimate or ("",) * block.size)
     ]
     return Pushes(
-        tuple(blocks),
-        tuple(starts),
-        position,
-        tuple(lanes),
-        np.concatenate(lane_of) if lane_of else np.zeros(0, np.intp),
-        np.array([lane.rows is not None and len(lane.rows) > 1 for lane in lanes], bool),
-        np.array([lane.rows is not None and len(lane.rows) == 1 for lane in lanes], bool),
-        np.concatenate([np.full(b.size, b.rows is not None) for b in blocks]) if blocks else np.zeros(0, bool),
-        np.concatenate([block.dof for block in blocks]) if blocks else np.zeros(0),
-        np.array(estimate, np.intp),
+        blocks=tuple(blocks),
+        starts=tuple(starts),
+        count=position,
+        lanes=tuple(lanes),
+        lane_of=of_lanes,
+        places=places,
+        lone=lone_places,
+        each=np.concatenate(each, axis=1) if each else np.zeros((3, 0), np.intp),
+        together=together,
+        alone=np.array([lane.rows is not None and len(lane.rows) == 1 for lane in lanes], bool),
+        independent=np.concatenate([np.full(b.size, b.rows is not None) for b in blocks])
+        if blocks
+        else np.zeros(0, bool),
+        dof=np.concatenate([block.dof for block in blocks]) if blocks else np.zeros(0),
+        estimate=np.array(estimate, np.intp),
     )
 
 

@@ -1,6 +1,7 @@
 """The points of one fit: its curve bound to the batch, the rows it uses, and whether a curve can be drawn through them."""
 
 import math
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -89,6 +90,23 @@ class Points:
         self.x, self.y = bound.x[0, self.use], bound.y[0, self.use]
         if self.shape is not None:
             self.shape = self.shape.about(self.x)
+
+    @cached_property
+    def curve(self) -> Curve:
+        """The curve over the fitted rows, nominal values alone."""
+        if self.shape is not None:
+            return _of_model(self.shape, self.x[None, :])
+        return curve_of(self.step, None, self.bound.nominal(), self.use)
+
+    @cached_property
+    def curves(self) -> Curve:
+        """The curve over the fitted rows of every entry of the batch."""
+        return curve_of(self.step, self.shape, self.bound, self.use)
+
+    @cached_property
+    def ordinates(self) -> Array:
+        """y of the fitted rows over the batch, ``(batch, n)``."""
+        return self.bound.y[:, self.use]
 
     def reads_wide(self, bound: Bound) -> bool:
         """Whether the curve of a formula rests on values that have an entry for each component."""

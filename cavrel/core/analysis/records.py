@@ -22,10 +22,18 @@ from cavrel.core.quantity.value import MeasuredValue
 Array = NDArray[np.float64]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Values:
-    """A quantity or column: ``value`` and standard uncertainty ``u`` ``(rows,)``, SI; ``unit`` to show it in; ``own``: the part of ``u`` by each
-    row's own components. For something read, ``trials`` and per-trial ``scatter`` too."""
+    """A quantity or column as worked out.
+
+    ``key``: ``N``, or ``swings.t``.
+    ``unit``: to show it in.
+    ``value``: ``(rows,)`` SI.
+    ``u``: ``(rows,)`` standard uncertainty, SI.
+    ``own``: ``(rows,)`` the part of it by each row's own components, SI.
+    ``trials``: ``(rows,)`` how many were read; None for what is computed.
+    ``scatter``: ``(rows,)`` per-trial standard deviation, SI; None for what is computed.
+    """
 
     key: str
     unit: Unit
@@ -104,11 +112,20 @@ class ResultAnalysis:
         return MeasuredValue(value=self.value, u=self.u, unit=self.unit, dof=self.dof, rule=rule)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PredictionAnalysis:
-    """A value read from a fit at ``x``: ``value`` and ``u`` of the curve there, SI; ``low`` and ``high`` bound, with 95 %, one more reading.
+    """A value read from a fit.
 
-    ``outside``: x lies outside the measured range. ``value`` is NaN with a ``reason``.
+    ``name``: of the prediction.
+    ``unit``: to show it in.
+    ``value``: of the curve, SI; NaN with a ``reason``.
+    ``u``: its standard uncertainty, SI.
+    ``x``: where, SI.
+    ``low``: lower bound of one more reading there, with 95 %, SI.
+    ``high``: upper bound of it.
+    ``coverage_factor``: k for 95 %.
+    ``outside``: x lies outside the measured range.
+    ``reason``: why there is none; empty where there is one.
     """
 
     name: str

@@ -52,7 +52,19 @@ def analyse(program: Program, run: RunDocument, rules: HouseRules | None = None)
         if accepted[name].u > 0:
             u = np.array([accepted[name].u])
             source = f"accepted {accepted[name].label}"
-            blocks.append(Block("accepted", source, name, (name,), None, u, np.array([np.inf]), (), "normal"))
+            blocks.append(
+                Block(
+                    kind="accepted",
+                    source=source,
+                    subject=name,
+                    targets=(name,),
+                    rows=None,
+                    u=u,
+                    dof=np.array([np.inf]),
+                    estimate=(),
+                    distribution="normal",
+                )
+            )
     singled = {series: _edges(sheet.keep[series]) for series in program.edges}
     pushes = lanes.plan(blocks, singled)
     found = _Runner(program, run, house, sheet, nominal, pushes, accepted).analysis()
@@ -80,15 +92,15 @@ def _scatter_block(program: Program, fit: FitStep, rows: int) -> Block:
     """Room for one component per ordinate of a fit; the fit itself says how large they are, once the line is known."""
     names = (f"fit:{fit.name}",) * rows
     return Block(
-        "scatter",
-        f"scatter about {fit.label}",
-        fit.name,
-        (),
-        np.arange(rows),
-        np.zeros(rows),
-        np.full(rows, np.inf),
-        names,
-        "student",
+        kind="scatter",
+        source=f"scatter about {fit.label}",
+        subject=fit.name,
+        targets=(),
+        rows=np.arange(rows),
+        u=np.zeros(rows),
+        dof=np.full(rows, np.inf),
+        estimate=names,
+        distribution="student",
     )
 
 
@@ -158,7 +170,7 @@ class _Runner(Carrying):
         self.values[step.key] = values
         value = float(values[0, 0])
         parts = self.pushes.single(values)
-        u = float(uncertainty.combined(parts[:, None])[0])
+        u = uncertainty.combined_one(parts)
         reason = "" if math.isfinite(value) else self.missing(step.key)
         bend = self.pushes.bend(values)
         linear = bool(reason) or (bend <= BENT * u if u > 0 else bend <= 1e-9 * abs(value))
@@ -201,7 +213,7 @@ class _Runner(Carrying):
             other = step.accepted_run(self.environment)
             own = parse(self.program.definition.results[step.key].accepted or "")
             measured, known = self.from_this_run(own), 0.0
-            u_other = float(uncertainty.combined(self.pushes.single(other)[:, None])[0])
+            u_other = uncertainty.combined_one(self.pushes.single(other))
             source = "computed from this run" if measured else "by this formula from published values"
             if not any(isinstance(n, Name | Member) for n in walk(own)):
                 source = "stated in the definition"
@@ -215,7 +227,7 @@ class _Runner(Carrying):
         dof = uncertainty.effective_dof(apart, self.pushes, self.dof, known)
         return Comparison(
             accepted=accepted,
-            u=math.hypot(float(uncertainty.combined(apart[:, None])[0]), known) if math.isfinite(u) else math.nan,
+            u=math.hypot(uncertainty.combined_one(apart), known) if math.isfinite(u) else math.nan,
             parts=apart,
             dof=dof,
             coverage_factor=uncertainty.coverage_factor(dof, self.rules.student),

@@ -3,8 +3,8 @@
 What cannot be read is kept as a fault with its place; the rest goes on without it.
 """
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +15,7 @@ from cavrel.core.errors import CavrelError, ReadingError, RunError
 from cavrel.core.logbook.run import Cell, RunDocument, TraceDocument, trials
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import Reading, read
+from cavrel.core.remember import by_identity
 
 Array = NDArray[np.float64]
 
@@ -30,13 +31,18 @@ class Fault:
     what: str
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class InputReadings:
     """Everything read for one input.
 
-    ``readings``: (row, trial) from 1 -> the reading, left-out ones included. ``values`` and ``stated``: ``(rows, trials)``, SI, NaN
-    where nothing was read or the trial is left out; ``step``: one step of the last digit typed, same shape. ``extracted``: ``(rows,)``
-    standard uncertainty of values taken from a trace, NaN elsewhere.
+    ``spec``: the input.
+    ``rows``: of its table, 1 for a quantity.
+    ``readings``: (row, trial) from 1 -> the reading, left-out ones included.
+    ``values``: ``(rows, trials)`` SI, NaN where nothing was read or the trial is left out.
+    ``stated``: ``(rows, trials)`` the ± typed, SI, NaN where none is.
+    ``step``: ``(rows, trials)`` one step of the last digit typed, SI.
+    ``extracted``: ``(rows,)`` standard uncertainty of values taken from a trace, NaN elsewhere.
+    ``faults``: what could not be read.
     """
 
     spec: Input
@@ -46,16 +52,18 @@ class InputReadings:
     stated: Array
     step: Array
     extracted: Array
+    faults: tuple[Fault, ...]
 
 
 @dataclass(frozen=True, slots=True)
 class Sheet:
-    """``keep``: series -> ``(rows,)`` false for rows left out."""
+    """``keep``: series -> ``(rows,)`` false for rows left out. ``zeros``: by instrument, what it reads at zero, SI, which is taken off."""
 
     inputs: tuple[InputReadings, ...]
     rows: Mapping[str, int]
     keep: Mapping[str, NDArray[np.bool_]]
     faults: tuple[Fault, ...]
+    zeros: Mapping[str, float]
 
 
 def lay_out(program: Program, run: RunDocument) -> Sheet:
@@ -72,9 +80,34 @@ def lay_out(program: Program, run: RunDocument) -> Sheet:
             if row <= count:
                 kept[row - 1] = False
         keep[name] = kept
-    faults: list[Fault] = []
-    inputs = tuple(_read_input(spec, run, rows.get(spec.series or "", 1), faults) for spec in program.inputs)
-    return Sheet(inputs, rows, keep, tuple(faults))
+    zeros = _zeros(program, run)
+    inputs = tuple(
+        _read_input(spec, run, rows.get(spec.series or "", 1), _zero(spec, zeros)) for spec in program.inputs
+    )
+    return Sheet(inputs, rows, keep, tuple(fault for entry in inputs for fault in entry.faults), zeros)
+
+
+def _zeros(program: Program, run: RunDocument) -> dict[str, float]:
+    """What instruments read at zero, SI, in the unit of what is first read with them where none is typed. Raises RunError."""
+    zeros: dict[str, float] = {}
+    for name, text in run.zeros.items():
+        if name not in program.gauges:
+            raise RunError(f"zeros.{name}", "the experiment has no such instrument")
+        spec = next((s for s in program.inputs if s.gauge is not None and s.gauge.name == name), None)
+        if spec is None or not text.strip():
+            continue
+        try:
+            zeros[name] = read(
+                text.strip(), spec.unit.difference.text if spec.unit.offset else spec.unit.text, True
+            ).value
+        except ReadingError as fault:
+            raise RunError(f"zeros.{name}", fault.what) from fault
+    return zeros
+
+
+def _zero(spec: Input, zeros: Mapping[str, float]) -> float:
+    """What is taken off each reading of an input, SI: differences hold their instrument's zero twice, and lose it."""
+    return 0.0 if spec.gauge is None or spec.difference else zeros.get(spec.gauge.name, 0.0)
 
 
 def _check_names(program: Program, run: RunDocument) -> None:
@@ -103,16 +136,28 @@ def _check_names(program: Program, run: RunDocument) -> None:
             raise RunError(f"excluded.{series}", "the experiment has no such series")
 
 
-def _read_input(spec: Input, run: RunDocument, rows: int, faults: list[Fault]) -> InputReadings:
+def _read_input(spec: Input, run: RunDocument, rows: int, zero: float) -> InputReadings:
     cells: list[Cell]
+    out = frozenset[tuple[int, int]]()
     if spec.series is None:
-        cells, out = [run.quantities.get(spec.name)], set()
+        cells = [run.quantities.get(spec.name)]
         if spec.default is not None and not any(text.strip() for text in trials(cells[0])):
             cells = [spec.default]
     else:
         cells = list(run.series.get(spec.series, {}).get(spec.name, []))
-        out = run.left_out_trials(spec.series, spec.name)
-    texts = [trials(cell) for cell in cells]
+        out = frozenset(run.left_out_trials(spec.series, spec.name))
+    texts = tuple(tuple(trials(cell)) for cell in cells)
+    traces = run.traces.get(spec.series or "", {}).get(spec.name, [])
+    typed = read_texts(spec, texts, out, rows, zero)
+    return _traced(typed, traces, zero) if traces else typed
+
+
+@by_identity(4096)
+def read_texts(
+    spec: Input, texts: tuple[tuple[str, ...], ...], out: frozenset[tuple[int, int]], rows: int, zero: float
+) -> InputReadings:
+    """An input as typed; of most columns a save changes nothing, and they are not read again."""
+    faults: list[Fault] = []
     width = max([1, *(len(row) for row in texts)])
     value, said, digit = ([[np.nan] * width for _ in range(rows)] for _ in range(3))
     readings: dict[tuple[int, int], Reading] = {}
@@ -130,20 +175,38 @@ def _read_input(spec: Input, run: RunDocument, rows: int, faults: list[Fault]) -
             readings[place] = reading
             if place in out:
                 continue
-            value[i][j], digit[i][j] = reading.value, reading.last_digit
+            value[i][j], digit[i][j] = reading.value - zero, reading.last_digit
             if reading.stated is not None:
                 said[i][j] = reading.stated
-    values, stated, step = np.array(value), np.array(said), np.array(digit)
+    arrays = np.array([value, said, digit])
     extracted = np.full(rows, np.nan)
-    if spec.extract is not None and spec.series is not None:
-        for i, document in enumerate(run.traces.get(spec.series, {}).get(spec.name, [])):
-            if document is None or not np.isnan(values[i]).all():
-                continue  # a value typed by hand stands for itself
-            try:
-                values[i, 0], extracted[i] = from_trace(spec, document)
-            except CavrelError as fault:
-                faults.append(Fault(spec.key, i + 1, 1, "trace", str(fault)))
-    return InputReadings(spec, rows, readings, values, stated, step, extracted)
+    for array in (arrays, extracted):
+        array.flags.writeable = False
+    return InputReadings(
+        spec=spec,
+        rows=rows,
+        readings=readings,
+        values=arrays[0],
+        stated=arrays[1],
+        step=arrays[2],
+        extracted=extracted,
+        faults=tuple(faults),
+    )
+
+
+def _traced(typed: InputReadings, traces: Sequence[TraceDocument | None], zero: float) -> InputReadings:
+    """The same with what traces give, in rows where nothing was typed: a value typed by hand stands for itself."""
+    spec, values, extracted, faults = typed.spec, typed.values.copy(), typed.extracted.copy(), list(typed.faults)
+    for i, document in enumerate(traces):
+        if document is None or spec.extract is None or not np.isnan(values[i]).all():
+            continue
+        try:
+            values[i, 0], extracted[i] = from_trace(spec, document)
+            if spec.extract not in ("slope", "period"):  # an offset of all samples moves no slope and no period
+                values[i, 0] -= zero
+        except CavrelError as fault:
+            faults.append(Fault(spec.key, i + 1, 1, "trace", str(fault)))
+    return replace(typed, values=values, extracted=extracted, faults=tuple(faults))
 
 
 def _row_count(run: RunDocument, series: str) -> int:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core.analysis.points import Points, curve_of
+from cavrel.core.analysis.points import Points
 from cavrel.core.fit import solver, york
 from cavrel.core.fit.models import Straight
 from cavrel.core.fit.solver import Curve, NoFit
@@ -22,9 +22,17 @@ _PROPORTIONAL = 0.05
 """A count acts in proportion where what half its up and down leave over is under this share of their difference."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Solved:
-    """The nominal solution: derivatives ``jacobian`` ``(n, p)`` where the parameters' response is taken."""
+    """The nominal solution of a fit.
+
+    ``theta``: ``(p,)`` parameters about the curve's origin.
+    ``weights``: ``(n,)`` 1/variance, or 1.
+    ``known``: the weights are 1/variance.
+    ``jacobian``: ``(n, p)`` derivatives where the parameters' response is taken.
+    ``errors``: where both axes count, for a straight line.
+    ``counted``: the points rest on counts that the curve foretells.
+    """
 
     theta: Array
     weights: Array
@@ -61,7 +69,7 @@ class Solving(Points):
     """Weights, and the curve nearest to the points."""
 
     def solve(self) -> Solved:
-        curve = curve_of(self.step, self.shape, self.bound.nominal(), self.use)
+        curve = self.curve
         alike = np.ones(len(self.use))
         theta = self.first(curve, alike)
         if self.rules.weights == "equal" or self.step.plain:
@@ -183,7 +191,7 @@ class Solving(Points):
     def solved(self, curve: Curve, theta: Array, weights: Array, known: bool) -> Solved:
         if self.shape is not None:
             theta = self.shape.tidy(theta)
-        return Solved(theta, weights, known, curve.jacobian(theta[None, :])[0])
+        return Solved(theta=theta, weights=weights, known=known, jacobian=curve.jacobian(theta[None, :])[0])
 
     def york(self, theta: Array, own: NDArray[np.bool_]) -> Solved:
         x_parts, y_parts = self.x_parts[own][:, self.use], self.y_parts[own][:, self.use]
@@ -198,7 +206,13 @@ class Solving(Points):
             )
         columns = [adjusted] if through else [adjusted, np.ones(len(self.use))]
         best = np.array([slope] if through else [slope, intercept])
-        return Solved(best, 1 / errors.of_residual(slope), True, np.stack(columns, axis=1), errors)
+        return Solved(
+            theta=best,
+            weights=1 / errors.of_residual(slope),
+            known=True,
+            jacobian=np.stack(columns, axis=1),
+            errors=errors,
+        )
 
     def residual_parts(self, theta: Array) -> Array:
         """Contributions to every point's residual about the curve ``theta``, ``(L, n)`` or ``(K, n)``."""
@@ -206,8 +220,7 @@ class Solving(Points):
 
     def left_over(self, theta: Array) -> Array:
         """Residuals over the batch, ``(batch, n)``."""
-        curve = curve_of(self.step, self.shape, self.bound, self.use)
-        return np.asarray(self.bound.y[:, self.use] - self.fitting_in(curve.predict(theta[None, :])))
+        return np.asarray(self.ordinates - self.fitting_in(self.curves.predict(theta[None, :])))
 
     def fitting_in(self, values: Array) -> Array:
         """Values of a curve as a batch that fits the points'."""

@@ -21,14 +21,21 @@ _NOISE = 1e-24
 
 def combined(parts: Array) -> Array:
     """Combined standard uncertainty ``(rows,)`` of contributions ``(L, rows)`` or ``(K, rows)``."""
-    total = (parts**2).sum(axis=0)
-    if not (
-        (total > 1e-280) & (total < 1e280)
-    ).all():  # squares of what is very large or very small leave the range of a double
+    total = np.einsum("ij,ij->j", parts, parts)
+    # Squares of what is very large or very small leave the range of a double.
+    if total.size and not (total.min() > 1e-280 and total.max() < 1e280):
+        if not parts.any():
+            return np.zeros(len(total))
         size = np.abs(parts).max(axis=0, initial=0.0)
         safe = np.where((size > 0) & np.isfinite(size), size, 1.0)
         return np.asarray(np.where(np.isfinite(size), safe * np.sqrt(((parts / safe) ** 2).sum(axis=0)), size))
     return np.asarray(np.sqrt(total))
+
+
+def combined_one(parts: Array) -> float:
+    """Combined standard uncertainty of contributions ``(K,)`` to a single value."""
+    total = float(parts @ parts)
+    return math.sqrt(total) if 1e-280 < total < 1e280 else float(combined(parts[:, None])[0])
 
 
 def effective_dof(parts: Array, pushes: Pushes, dof: Array, known: float = 0.0) -> float:
@@ -62,13 +69,9 @@ def freedom_behind(parts: Array, use: NDArray[np.intp], pushes: Pushes, wide: bo
     if wide:
         by_component = shares.sum(axis=1)
     else:
-        for index, lane in enumerate(pushes.lanes):
-            if pushes.together[index]:
-                assert lane.rows is not None
-                here = lane.rows < parts.shape[1]
-                by_component[lane.components[here]] = shares[index, lane.rows[here]]
-            else:
-                by_component[lane.components] = shares[index].sum()
+        by_component[pushes.lone[1]] = shares[pushes.lone[0]].sum(axis=1)
+        lane, row, component = pushes.each[:, pushes.each[1] < parts.shape[1]]
+        by_component[component] = shares[lane, row]
     below = _below(by_component, pushes, pushes.dof)
     return 1 / below if below > 0 else math.inf
 
@@ -92,9 +95,17 @@ def coverage_factor(dof: float, student: bool = True) -> float:
     return float(special.stdtrit(max(dof, 1.0), (1 + COVERAGE) / 2))
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Source:
-    """A line of the budget: ``contribution`` (always positive, SI) of one source, its ``share`` of u², and u if it were halved."""
+    """A line of the budget.
+
+    ``source``: in words.
+    ``kind``: of its components.
+    ``subject``: input, instrument, fit or accepted value.
+    ``contribution``: to u, always positive, SI.
+    ``share``: of u².
+    ``u_if_halved``: u if it were halved, SI.
+    """
 
     source: str
     kind: str
@@ -112,14 +123,21 @@ def budget(parts: Array, pushes: Pushes, by: str = "source") -> tuple[Source, ..
         return ()
     squares: dict[str, float] = {}
     kinds: dict[str, tuple[str, str]] = {}
-    for index, block in enumerate(pushes.blocks):
+    of_blocks = np.add.reduceat((parts / size) ** 2, pushes.starts).tolist()
+    for block, square in zip(pushes.blocks, of_blocks, strict=True):
         name = {"instrument": block.instrument, "quantity": block.quantity}.get(by, "") or block.source
-        own = parts[pushes.span(index)] / size
-        squares[name] = squares.get(name, 0.0) + float(own @ own)
+        squares[name] = squares.get(name, 0.0) + square
         kinds[name] = (block.kind, block.subject)
     total = sum(squares.values())
     lines = [
-        Source(source, *kinds[source], size * math.sqrt(v), v / total, size * math.sqrt(max(total - 0.75 * v, 0.0)))
+        Source(
+            source=source,
+            kind=kinds[source][0],
+            subject=kinds[source][1],
+            contribution=size * math.sqrt(v),
+            share=v / total,
+            u_if_halved=size * math.sqrt(max(total - 0.75 * v, 0.0)),
+        )
         for source, v in squares.items()
         if v > _NOISE * total
     ]

@@ -9,11 +9,20 @@ from cavrel.core.errors import CavrelError, DefinitionError, UnitError
 from cavrel.core.quantity import units
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class MeasuringInstrument:
-    """An instrument with its amounts understood, SI; None where nothing is declared. ``calibration`` is relative.
+    """An instrument with its amounts understood, SI; None where nothing is declared.
 
-    ``share`` (relative) and ``offset`` are limits, half-widths of rectangular distributions. ``dial``: settings have no last digit.
+    ``name``: as the definition names it.
+    ``label``: what it is called.
+    ``least_count``: one step of its scale.
+    ``reaction``: standard uncertainty of each reading by reaction.
+    ``placement``: standard uncertainty of each reading by placing.
+    ``calibration``: relative standard uncertainty of all readings together.
+    ``zero``: standard uncertainty of all readings together by its zero.
+    ``share``: relative limit, half-width of a rectangular distribution.
+    ``offset``: limit, half-width of a rectangular distribution.
+    ``dial``: settings have no last digit.
     ``dead_time``: s, nought where none is declared.
     """
 
@@ -68,8 +77,8 @@ def read_instrument(name: str, body: Instrument) -> MeasuringInstrument:
     except UnitError as fault:
         raise DefinitionError(f"instruments.{name}.full_scale", fault.what) from fault
     return MeasuringInstrument(
-        name,
-        body.label or body.kind or name,
+        name=name,
+        label=body.label or body.kind or name,
         **amounts,
         share=share,
         offset=offset,

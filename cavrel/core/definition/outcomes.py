@@ -73,7 +73,16 @@ class Outcomes(Fits):
                 self.open.append(f"{name}#accepted")
                 accepted_run = self.formula(body.accepted, None, f"{place}.accepted", dimension)[2]
                 self.open.pop()
-        self.steps.append(ResultStep(name, unit, run, body.combine, accepted_name, accepted_run))
+        self.steps.append(
+            ResultStep(
+                key=name,
+                unit=unit,
+                run=run,
+                combine=body.combine,
+                accepted_name=accepted_name,
+                accepted_run=accepted_run,
+            )
+        )
 
     def _combined(self, names: tuple[str, ...], wanted: Dimension | None, place: str) -> Dimension:
         dimension = wanted

@@ -49,20 +49,20 @@ class _Compiler(Outcomes):
         laps = self._laps()
         ranges = {name: self._range(name) for name, body in definition.results.items() if body.range}
         return Program(
-            definition,
-            tuple(self.inputs),
-            tuple(self.steps),
-            checks,
-            self.gauges,
-            tuple(self.used_accepted),
-            self.accepted,
-            suggestions,
-            pictures,
-            self.constants,
-            frozenset(self.edges),
-            ranges,
-            laps,
-            self._needs(),
+            definition=definition,
+            inputs=tuple(self.inputs),
+            steps=tuple(self.steps),
+            checks=checks,
+            gauges=self.gauges,
+            used_accepted=tuple(self.used_accepted),
+            accepted=self.accepted,
+            suggestions=suggestions,
+            pictures=pictures,
+            constants=self.constants,
+            edges=frozenset(self.edges),
+            ranges=ranges,
+            laps=laps,
+            needs=self._needs(),
         )
 
     def _needs(self) -> dict[str, frozenset[str]]:

@@ -1,5 +1,6 @@
 """What is read: instruments, quantities of a run, and the columns of its series."""
 
+from dataclasses import dataclass
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
@@ -60,6 +61,27 @@ class Quantity(_Read):
     default: Annotated[str, Field(max_length=80)] | None = None
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Role:
+    """What the rest of the house asks of a column's role.
+
+    ``typed``: it takes readings.
+    ``wanted``: a run is not whole without them.
+    ``chosen``: the bench decides what they shall be, so that they can be suggested and planned.
+    """
+
+    typed: bool
+    wanted: bool = False
+    chosen: bool = False
+
+
+ROLES = {
+    "set": Role(typed=True, chosen=True),
+    "measured": Role(typed=True, wanted=True),
+    "derived": Role(typed=False),
+}
+
+
 class Column(_Read):
     """A column of a series: set, measured or derived. ``from = "trace"``: each row's reading is extracted from a chosen stretch of
     samples."""
@@ -68,13 +90,18 @@ class Column(_Read):
     source: Annotated[Literal["trace"] | None, Field(alias="from")] = None
     extract: Literal["slope", "mean", "level", "period"] | None = None
 
+    @property
+    def plays(self) -> Role:
+        """What its role means."""
+        return ROLES[self.role]
+
     @model_validator(mode="after")
     def _formula_where_derived(self) -> "Column":
-        if (self.role == "derived") != (self.formula is not None):
+        if self.plays.typed != (self.formula is None):
             raise ValueError("a derived column has a formula, and no other column has one")
-        if (self.source is None) != (self.extract is None) or (self.source and self.role != "measured"):
+        if (self.source is None) != (self.extract is None) or (self.source and not self.plays.wanted):
             raise ValueError("a measured column from a trace says what to extract: slope, mean, level or period")
-        if self.role == "derived" and (self.instrument or self.repeats > 1):
+        if not self.plays.typed and (self.instrument or self.repeats > 1):
             raise ValueError("a derived column is computed: it has no instrument and no repeats")
         return self
 

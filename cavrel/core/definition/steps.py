@@ -13,9 +13,28 @@ from cavrel.core.formula.nodes import Node
 from cavrel.core.quantity.units import Unit
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Input:
-    """Something read: a quantity (``series`` None, key ``N``) or a column that is not derived (key ``swings.t``)."""
+    """Something read: a quantity of the run, or a column that is not derived.
+
+    ``key``: ``N``, or ``swings.t``.
+    ``name``: the last part of it.
+    ``series``: its table, None for a quantity.
+    ``label``: what it is called.
+    ``unit``: that it is read in.
+    ``role``: of its column, ``quantity`` for a quantity.
+    ``gauge``: what it is read with, None where nothing is said.
+    ``exact``: has no uncertainty unless one is typed.
+    ``count``: a number of random events.
+    ``repeats``: trials in the definition.
+    ``optional``: a run is whole without it.
+    ``default``: text that stands until one is typed.
+    ``plausible``: its plausible range, compiled.
+    ``timer``: that fills it.
+    ``extract``: what is taken from a row's samples.
+    ``whole``: a number of things.
+    ``difference``: lies between two readings of a scale.
+    """
 
     key: str
     name: str
@@ -47,13 +66,29 @@ class Derived:
     run: Compiled
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class FitStep:
-    """A fit. ``x`` (None for a mean) and ``y`` as trees, compiled, with their coherent units; ``parameters`` with theirs.
+    """A fit.
 
-    ``shape`` is the built-in curve, None for a tangent (made once its place is known) and for a formula, whose ``curve`` is compiled
-    with its free parameters as names and starts from ``free``, SI; ``slopes`` are its derivatives by them, None where a formula has none.
-    ``at`` is where a tangent touches. ``plain``: a mean that a formula takes, all rows alike; ``label`` names it.
+    ``name``: as the definition names it, or made for a mean that a formula takes.
+    ``series``: the table it runs over.
+    ``model``: its kind.
+    ``x``: the abscissa as a tree, None for a mean.
+    ``y``: the ordinate as a tree.
+    ``run_x``: the abscissa compiled, None for a mean.
+    ``run_y``: the ordinate compiled.
+    ``x_unit``: coherent unit of the abscissa.
+    ``y_unit``: coherent unit of the ordinate.
+    ``parameters``: names that the definition gives, with coherent units.
+    ``shape``: the built-in curve; None for a tangent, made once its place is known, and for a formula.
+    ``curve``: the formula compiled, with its free parameters as names.
+    ``free``: starting values of a formula's parameters, SI.
+    ``at``: where a tangent touches.
+    ``points``: how many points near there it takes, None for a third.
+    ``origin``: theory sends the line through the origin.
+    ``slopes``: derivatives of the formula by its parameters, None where one has none.
+    ``plain``: a mean that a formula takes, all rows alike.
+    ``label``: what it is called.
     """
 
     name: str
@@ -77,10 +112,17 @@ class FitStep:
     label: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ResultStep:
-    """A result by a formula (``run``), or the weighted mean of the results in ``combine``. ``accepted`` is a name of the accepted values,
-    or a compiled formula, or None."""
+    """A result.
+
+    ``key``: its name.
+    ``unit``: to show it in.
+    ``run``: its formula compiled, None for a mean of other results.
+    ``combine``: those results.
+    ``accepted_name``: the accepted value it is compared with, None for none or a formula.
+    ``accepted_run``: the formula it is compared with, compiled.
+    """
 
     key: str
     unit: Unit
@@ -123,13 +165,20 @@ Step = Derived | FitStep | ResultStep | PredictStep
 class Program:
     """A compiled definition.
 
+    ``definition``: that it was compiled from, under its conventions.
+    ``inputs``: all that is read, in the order of the definition.
     ``steps``: sorted so that each finds what it needs; among them means that formulas take, as fits of their own.
-    ``accepted``: every accepted value by name; ``used_accepted``: those that formulas use.
+    ``checks``: formulas that ought to hold.
+    ``gauges``: instruments understood, by name.
+    ``used_accepted``: accepted values that formulas use.
+    ``accepted``: every accepted value by name.
+    ``suggestions``: settings to try, by column, with their unit.
+    ``pictures``: drawn to scale from readings.
     ``constants``: what formulas name of instruments, SI.
     ``edges``: series whose first or last row formulas pick out.
     ``ranges``: within which a result is plausible, by result.
-    ``needs``: by fit and result (and by ``result#accepted``), keys of the inputs it follows from.
     ``laps``: how many laps a step's timer counts, by the step's index.
+    ``needs``: by fit and result (and by ``result#accepted``), keys of the inputs it follows from.
     """
 
     definition: Definition

@@ -176,10 +176,61 @@ class ResultDocument(_Model):
     slips: list[SlipDocument]
 
 
+class Share(_Model):
+    """A source of uncertainty and its share of u²."""
+
+    source: str
+    share: float | None
+
+
+class ImprovementDocument(_Model):
+    """A change a bench can make: ``change`` holds the keys of a run document that make it, ``minutes`` what it takes more."""
+
+    say: str
+    change: dict[str, Any]
+    u: float | None
+    percent: float | None
+    minutes: float | None
+
+
+class NeededDocument(_Model):
+    """What ``percent`` would take; ``change`` null where the plan gives it already, or nothing does."""
+
+    percent: float
+    say: str
+    change: dict[str, Any] | None
+
+
+class ExpectedDocument(_Model):
+    """What a plan promises of one result, in its unit; ``idle``: what would be of no use."""
+
+    unit: str
+    value: float | None
+    u: float | None
+    percent: float | None
+    k95: float | None
+    reason: str | None
+    dominated_by: list[Share]
+    improvements: list[ImprovementDocument]
+    idle: str | None
+    needed: NeededDocument | None
+
+
+class ForecastDocument(_Model):
+    """What a plan promises before the first reading. ``drawn``: runs drawn where the readings to expect do not tell."""
+
+    format: Literal["cavrel-forecast/1"]
+    experiment: str
+    minutes: float | None
+    drawn: int
+    results: dict[str, ExpectedDocument]
+
+
 DOCUMENTS: dict[str, type[BaseModel]] = {
     "cavrel-experiment-1": Definition,
     "cavrel-run-1": RunDocument,
     "cavrel-result-1": ResultDocument,
+    "cavrel-forecast-1": ForecastDocument,
 }
 
 

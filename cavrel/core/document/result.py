@@ -10,8 +10,8 @@ from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.analysis.uncertainty import budget
 from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.judge import judge
+from cavrel.core.findings.meaning import LineMeaning
 from cavrel.core.findings.slips import Slip
-from cavrel.core.findings.straighten import LineMeaning
 from cavrel.core.formula.text import unparse
 from cavrel.core.quantity.units import Unit
 

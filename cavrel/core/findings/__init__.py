@@ -7,9 +7,9 @@ from cavrel.core.analysis import Analysis
 from cavrel.core.findings import compare
 from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.fits import of_fit
+from cavrel.core.findings.meaning import LineMeaning
 from cavrel.core.findings.readings import of_readings
 from cavrel.core.findings.results import monte_carlo_findings, of_results
-from cavrel.core.findings.straighten import LineMeaning
 
 __all__ = ["findings_of", "monte_carlo_findings"]
 
@@ -27,7 +27,7 @@ def findings_of(analysis: Analysis, meanings: Mapping[str, LineMeaning] | None =
 
 def _in_table(analysis: Analysis, finding: Finding) -> Finding:
     """Where an experiment has several tables, a remark on a row says which."""
-    series = analysis.program.definition.series.get(finding.at.partition(".")[0])
+    series = analysis.program.definition.series.get(finding.series)
     if series is None:
         return finding
     return replace(finding, title=f"{series.short}, {finding.title[0].lower()}{finding.title[1:]}")

@@ -35,7 +35,9 @@ def apart(analysis: Analysis) -> list[Finding]:
             f"{body.label} comes out as {_shown(result, result.value)}, but {_other(analysis, result)} says "
             f"{_shown(result, accepted.value)}: {times} standard uncertainties apart. Both cannot be right."
         )
-        findings.append(Finding("apart", "caution", f"results.{result.name}", "Two ways disagree", say))
+        findings.append(
+            Finding(code="apart", level="caution", at=f"results.{result.name}", title="Two ways disagree", say=say)
+        )
     return findings
 
 
@@ -60,7 +62,7 @@ def explained(analysis: Analysis, findings: Iterable[Finding]) -> tuple[Finding,
     found = []
     for finding in findings:
         if finding.code == "apart":
-            why = _cause(analysis, analysis.results[finding.at.partition(".")[2]])
+            why = _cause(analysis, analysis.results[finding.result])
             finding = replace(finding, say=f"{finding.say} {why}".strip())
         found.append(finding)
     return tuple(found)

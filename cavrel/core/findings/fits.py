@@ -9,7 +9,7 @@ from scipy import special
 from cavrel.core.analysis import Analysis
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.findings.finding import Finding
-from cavrel.core.findings.straighten import LineMeaning
+from cavrel.core.findings.meaning import LineMeaning
 from cavrel.core.quantity.rounding import MINUS, significant
 from cavrel.core.words import counted
 
@@ -31,7 +31,7 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
         if waits:
             say = f"It waits for {', '.join(f'“{label}”' for label in waits)}."
         curve = {"line": "line", "proportional": "line", "mean": "mean"}.get(model, "curve")
-        return [Finding("no-fit", "note", at, f"No {curve} yet", say)]
+        return [Finding(code="no-fit", level="note", at=at, title=f"No {curve} yet", say=say)]
     if analysis.program.definition.fits[fit.name].sketch:
         return _foreseen(analysis, fit, at)
     findings: list[Finding] = []
@@ -41,11 +41,11 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
     if found.dof < 2 and fit.theta.size > 1:
         findings.append(
             Finding(
-                "few-points",
-                "note",
-                at,
-                f"Only {len(fit.rows)} points",
-                "A curve through so few points cannot show that it is wrong. Add a setting.",
+                code="few-points",
+                level="note",
+                at=at,
+                title=f"Only {len(fit.rows)} points",
+                say="A curve through so few points cannot show that it is wrong. Add a setting.",
             )
         )
     findings += _odd_points(fit, series)
@@ -54,45 +54,45 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
         way = "up" if found.curvature_sign > 0 else "down"
         findings.append(
             Finding(
-                "curved",
-                "caution",
-                at,
-                f"The points bend {way}",
-                "A straight line leaves a curve behind. Try other axes, or look for what changed along the table.",
+                code="curved",
+                level="caution",
+                at=at,
+                title=f"The points bend {way}",
+                say="A straight line leaves a curve behind. Try other axes, or look for what changed along the table.",
             )
         )
     if found.p is not None and found.p < _ALPHA_FIT and not odd:
         findings.append(
             Finding(
-                "scatter",
-                "caution",
-                at,
-                "The values differ by more than they should"
+                code="scatter",
+                level="caution",
+                at=at,
+                title="The values differ by more than they should"
                 if model == "mean"
                 else "More scatter than the error bars allow",
-                f"χ² is {significant(found.chi2 or 0.0, 2)} for {counted(found.dof, 'degree')} of freedom. "
+                say=f"χ² is {significant(found.chi2 or 0.0, 2)} for {counted(found.dof, 'degree')} of freedom. "
                 "Something is less certain than stated; the scatter is used instead.",
             )
         )
     if found.p is not None and found.dof >= 3 and found.p > 1 - 1e-4:
         findings.append(
             Finding(
-                "too-good",
-                "note",
-                at,
-                "Too good to be chance",
-                f"χ² is only {significant(found.chi2 or 0.0, 2)} for {counted(found.dof, 'degree')} of freedom. "
+                code="too-good",
+                level="note",
+                at=at,
+                title="Too good to be chance",
+                say=f"χ² is only {significant(found.chi2 or 0.0, 2)} for {counted(found.dof, 'degree')} of freedom. "
                 "Are the uncertainties stated too wide, or readings smoothed?",
             )
         )
     if found.runs_p is not None and found.runs_p < _BENT and not any(f.code == "curved" for f in findings):
         findings.append(
             Finding(
-                "runs",
-                "note",
-                at,
-                "Residuals keep to one side",
-                "Neighbouring points err together. Something drifted, or the shape is not a line.",
+                code="runs",
+                level="note",
+                at=at,
+                title="Residuals keep to one side",
+                say="Neighbouring points err together. Something drifted, or the shape is not a line.",
             )
         )
     findings += _intercept(analysis, fit, meaning, at)
@@ -102,7 +102,9 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
         and "intercept" in fit.parameters
     ):
         say = "Steepest and shallowest lines cannot be drawn; the slope takes the larger of scatter and error bars instead."
-        findings.append(Finding("no-extremes", "note", at, "No line passes through all error boxes", say))
+        findings.append(
+            Finding(code="no-extremes", level="note", at=at, title="No line passes through all error boxes", say=say)
+        )
     return findings + _foreseen(analysis, fit, at)
 
 
@@ -113,9 +115,15 @@ def _foreseen(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Finding]:
     if said is None or right is None:
         return []
     if said == right:
-        return [Finding("foreseen", "note", at, f"You foresaw: {said}", "So it is.")]
+        return [Finding(code="foreseen", level="note", at=at, title=f"You foresaw: {said}", say="So it is.")]
     return [
-        Finding("not-foreseen", "note", at, f"You foresaw: {said}", f"The law says {right}. What made the difference?")
+        Finding(
+            code="not-foreseen",
+            level="note",
+            at=at,
+            title=f"You foresaw: {said}",
+            say=f"The law says {right}. What made the difference?",
+        )
     ]
 
 
@@ -141,11 +149,11 @@ def _odd_points(fit: FitAnalysis, series: str) -> list[Finding]:
     side = "above" if found.residuals[worst] > 0 else "below"
     return [
         Finding(
-            "off-line",
-            "caution",
-            f"{series}.{row}",
-            f"Row {row} stands off the line",
-            f"It lies {significant(abs(float(t[worst])), 2)} standard deviations {side} the line of the others. "
+            code="off-line",
+            level="caution",
+            at=f"{series}.{row}",
+            title=f"Row {row} stands off the line",
+            say=f"It lies {significant(abs(float(t[worst])), 2)} standard deviations {side} the line of the others. "
             "Look at its readings and its setting again.",
             row_out=(series, row),
         )
@@ -181,6 +189,14 @@ def _intercept(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None
     crossing += f", {significant(abs(z), 2)} standard uncertainties from the zero that the law wants."
     look = "Look for an offset left out or taken off twice, or a zero that was not checked."
     if p <= _OFF_ORIGIN:
-        return [Finding("intercept", "caution", at, "The line misses the origin", f"{crossing} {look}")]
+        return [
+            Finding(
+                code="intercept", level="caution", at=at, title="The line misses the origin", say=f"{crossing} {look}"
+            )
+        ]
     few = f"With so few rows chance does that once in {significant(1 / p, 1)} times: take more, or look already. {look}"
-    return [Finding("intercept-perhaps", "note", at, "The line may miss the origin", f"{crossing} {few}")]
+    return [
+        Finding(
+            code="intercept-perhaps", level="note", at=at, title="The line may miss the origin", say=f"{crossing} {few}"
+        )
+    ]

@@ -9,7 +9,7 @@ from cavrel.core.analysis import Analysis, ResultAnalysis
 from cavrel.core.quantity.rounding import percent, significant
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Verdict:
     """How a result stands to what it is compared with.
 
@@ -45,13 +45,26 @@ def judge(analysis: Analysis, result: ResultAnalysis) -> Verdict:
     """
     rules, other = analysis.rules, result.compared
     if result.reason:
-        return Verdict(math.nan, math.nan, "none", "Too early.", _sentence(result.reason))
+        return Verdict(percent=math.nan, z=math.nan, kind="none", head="Too early.", text=_sentence(result.reason))
     if other is None:
-        return Verdict(math.nan, math.nan, "none", "Nothing to compare with.", "This result has no accepted value.")
+        return Verdict(
+            percent=math.nan,
+            z=math.nan,
+            kind="none",
+            head="Nothing to compare with.",
+            text="This result has no accepted value.",
+        )
     if not math.isfinite(other.accepted.value):
         waits = [f"“{name}”" if name in _labels(analysis) else name for name in other.waits] or ["its other value"]
         text = f"What it is compared with waits for {_listed(waits)}."
-        return Verdict(math.nan, math.nan, "none", "Nothing to compare with yet.", text, measured=other.measured)
+        return Verdict(
+            percent=math.nan,
+            z=math.nan,
+            kind="none",
+            head="Nothing to compare with yet.",
+            text=text,
+            measured=other.measured,
+        )
     difference = result.value - other.accepted.value
     off = _percent(analysis, result, difference)
     shown = off if rules.percent_error == "signed" else abs(off)
@@ -67,10 +80,12 @@ def judge(analysis: Analysis, result: ResultAnalysis) -> Verdict:
             "without an uncertainty nobody can say whether that is much. Repeat a reading, or declare the instrument."
         )
         text = f"{words.off()}, but {alone}"
-        return Verdict(shown, math.nan, "none", "No uncertainty.", text, measured=other.measured)
+        return Verdict(
+            percent=shown, z=math.nan, kind="none", head="No uncertainty.", text=text, measured=other.measured
+        )
     z = difference / other.u
     kind, head, text = words.of(z, other.coverage_factor, dof)
-    return Verdict(shown, z, kind, head, text, measured=other.measured)
+    return Verdict(percent=shown, z=z, kind=kind, head=head, text=text, measured=other.measured)
 
 
 def _labels(analysis: Analysis) -> set[str]:
@@ -166,14 +181,23 @@ class _Words:
         measured = self.other.measured
         if not (math.isfinite(low) and math.isfinite(high)):
             text = "The readings are too uncertain for this formula: it has no value for many of the values they may stand for."
-            return Verdict(shown, math.nan, "wide", "Too wide to tell.", text, measured=measured)
+            return Verdict(
+                percent=shown, z=math.nan, kind="wide", head="Too wide to tell.", text=text, measured=measured
+            )
         scale = f"{self.result.measured(self.analysis.rules.rounding).interval(low, high)} with 95 %"
         margin = 2 * self.other.accepted.u
         if low - margin <= value <= high + margin:
             text = f"{self.off()}: inside {scale}. The interval is wide and lopsided, so this says little."
-            return Verdict(shown, math.nan, "wide", "Too wide to tell.", text, measured=measured)
+            return Verdict(
+                percent=shown, z=math.nan, kind="wide", head="Too wide to tell.", text=text, measured=measured
+            )
         return Verdict(
-            shown, math.nan, "disagrees", "Does not agree.", f"{self.off()}: outside {scale}.", measured=measured
+            percent=shown,
+            z=math.nan,
+            kind="disagrees",
+            head="Does not agree.",
+            text=f"{self.off()}: outside {scale}.",
+            measured=measured,
         )
 
 
@@ -183,7 +207,12 @@ def _side(below: str, above: str, z: float, dof: float) -> Verdict:
     words = below if z < 0 else above
     sure = "more than 99.9 %" if chance > 0.999 else f"{100 * chance:.0f} %"
     return Verdict(
-        math.nan, z, "side", f"{words}.", f"By these readings with a probability of {sure}. Try it.", (words, chance)
+        percent=math.nan,
+        z=z,
+        kind="side",
+        head=f"{words}.",
+        text=f"By these readings with a probability of {sure}. Try it.",
+        side=(words, chance),
     )
 
 

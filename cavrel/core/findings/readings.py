@@ -34,11 +34,11 @@ def _unreadable(analysis: Analysis) -> list[Finding]:
         entry = analysis.program.input_of[fault.key]
         findings.append(
             Finding(
-                "unreadable",
-                "caution",
-                place_of(entry, fault.row, fault.trial),
-                f"{place_words(entry, fault.row, fault.trial)} is not a number",
-                f"{fault.what[0].upper()}{fault.what[1:]}. It is kept as you wrote it and not computed with.",
+                code="unreadable",
+                level="caution",
+                at=place_of(entry, fault.row, fault.trial),
+                title=f"{place_words(entry, fault.row, fault.trial)} is not a number",
+                say=f"{fault.what[0].upper()}{fault.what[1:]}. It is kept as you wrote it and not computed with.",
                 seen=fault.text,
             )
         )
@@ -54,14 +54,32 @@ def _understood(readings: InputReadings) -> list[Finding]:
         wanted = decimals_of(spec.gauge.least_count, reading.unit) if spec.gauge and spec.gauge.least_count else None
         if reading.doubt and wanted != reading.decimals:
             findings.append(
-                Finding("two-ways", "caution", at, f"{title}: {reading.text}?", reading.doubt, out, seen=reading.text)
+                Finding(
+                    code="two-ways",
+                    level="caution",
+                    at=at,
+                    title=f"{title}: {reading.text}?",
+                    say=reading.doubt,
+                    trial_out=out,
+                    seen=reading.text,
+                )
             )
         number = reading.unit.from_si(reading.value)
         if not (spec.count or spec.whole) or (number >= 0 and number == int(number)):
             continue
         thing = "A count" if spec.count else "A number of things"
         say = f"{thing} is a whole number from nought up. Look at what was written."
-        findings.append(Finding("not-counted", "caution", at, f"{title}: {reading.text}?", say, out, seen=reading.text))
+        findings.append(
+            Finding(
+                code="not-counted",
+                level="caution",
+                at=at,
+                title=f"{title}: {reading.text}?",
+                say=say,
+                trial_out=out,
+                seen=reading.text,
+            )
+        )
     return findings
 
 
@@ -94,7 +112,16 @@ def _decimals(readings: InputReadings) -> list[Finding]:
         else:
             say = f"The {given}; the last figures of {reading.text} were guessed.{others}"
         title = f"{place_words(spec, row, trial)}: {'a decimal is missing' if kind == 'fewer' else 'too many decimals'}"
-        findings.append(Finding(f"decimals-{kind}", "note", place_of(spec, row, trial), title, say, seen=reading.text))
+        findings.append(
+            Finding(
+                code=f"decimals-{kind}",
+                level="note",
+                at=place_of(spec, row, trial),
+                title=title,
+                say=say,
+                seen=reading.text,
+            )
+        )
     return findings
 
 
@@ -120,11 +147,11 @@ def _implausible(analysis: Analysis, readings: InputReadings) -> list[Finding]:
         body = source.quantities[spec.name] if spec.series is None else source.series[spec.series].columns[spec.name]
         findings.append(
             Finding(
-                "implausible",
-                "caution",
-                place_of(spec, *place),
-                f"{place_words(spec, *place)}: {reading.text}?",
-                f"{symbol} is expected within {_range_words(body.range or '')}. Look at the decimal mark, the unit and the digits; "
+                code="implausible",
+                level="caution",
+                at=place_of(spec, *place),
+                title=f"{place_words(spec, *place)}: {reading.text}?",
+                say=f"{symbol} is expected within {_range_words(body.range or '')}. Look at the decimal mark, the unit and the digits; "
                 "if it is right, let it stand.",
                 trial_out=trial_out(spec, *place),
                 seen=reading.text,

@@ -37,10 +37,10 @@ def _size(analysis: Analysis, result: ResultAnalysis) -> list[Finding]:
         side = "too large" if whole > 0 else "too small"
         say = f"{text} is {'' if exact else 'about '}{times} {side}. "
         say += "A unit mistaken for a whole column does that: centimetres where millimetres stand, grams for kilograms."
-        return [Finding("power-of-ten", "caution", at, f"{label}: a power of ten off", say)]
+        return [Finding(code="power-of-ten", level="caution", at=at, title=f"{label}: a power of ten off", say=say)]
     if result.plausible is False:
         say = f"{text} lies outside all that was ever measured. Look at the units at the heads of the columns, the decimal marks and the counts."
-        return [Finding("implausible-result", "caution", at, f"{label}: {text}?", say)]
+        return [Finding(code="implausible-result", level="caution", at=at, title=f"{label}: {text}?", say=say)]
     return []
 
 
@@ -55,7 +55,9 @@ def _verdict(analysis: Analysis, result: ResultAnalysis) -> list[Finding]:
     label = analysis.program.definition.results[result.name].label
     level = "caution" if found.kind == "disagrees" else "note"
     head = f"{found.head[0].lower()}{found.head[1:]}".rstrip(".")
-    return [Finding(found.kind, level, f"results.{result.name}", f"{label}: {head}", found.text)]
+    return [
+        Finding(code=found.kind, level=level, at=f"results.{result.name}", title=f"{label}: {head}", say=found.text)
+    ]
 
 
 def _checks(analysis: Analysis) -> list[Finding]:
@@ -64,7 +66,9 @@ def _checks(analysis: Analysis) -> list[Finding]:
         # On an empty sheet a rule has nothing to speak of.
         if holds is False and analysis.begun(f"check#{index}"):
             check = analysis.program.definition.checks[index]
-            findings.append(Finding(f"check-{index}", check.level, check.at, "Against the rule", check.say))
+            findings.append(
+                Finding(code=f"check-{index}", level=check.level, at=check.at, title="Against the rule", say=check.say)
+            )
     return findings
 
 
@@ -79,7 +83,13 @@ def _predictions(analysis: Analysis) -> list[Finding]:
                 "measure nearer, or test the prediction."
             )
             findings.append(
-                Finding("extrapolated", "caution", f"predict.{found.name}", "Outside the measured range", say)
+                Finding(
+                    code="extrapolated",
+                    level="caution",
+                    at=f"predict.{found.name}",
+                    title="Outside the measured range",
+                    say=say,
+                )
             )
     return findings
 
@@ -91,15 +101,17 @@ def monte_carlo_findings(analysis: Analysis, drawn: Mapping[str, MonteCarlo]) ->
         at, label = f"results.{name}", analysis.program.definition.results[name].label
         if found.lost:
             say = f"{found.lost} of {found.draws} draws give no value of {label.lower()}: its formula leaves its domain near these readings."
-            findings.append(Finding("draws-lost", "caution", at, "Some draws have no result", say))
+            findings.append(
+                Finding(code="draws-lost", level="caution", at=at, title="Some draws have no result", say=say)
+            )
         if not found.stable:
             findings.append(
                 Finding(
-                    "unstable",
-                    "note",
-                    at,
-                    "More draws needed",
-                    f"The interval of {label.lower()} still moves in its last figure.",
+                    code="unstable",
+                    level="note",
+                    at=at,
+                    title="More draws needed",
+                    say=f"The interval of {label.lower()} still moves in its last figure.",
                 )
             )
         elif not found.agrees:
@@ -109,5 +121,7 @@ def monte_carlo_findings(analysis: Analysis, drawn: Mapping[str, MonteCarlo]) ->
                 f"The 95 % interval by distributions differs from the linear one by more than {limit}. "
                 "The model bends, or a distribution is lopsided: believe the distributions."
             )
-            findings.append(Finding("not-linear", "caution", at, "The linear budget is not enough", say))
+            findings.append(
+                Finding(code="not-linear", level="caution", at=at, title="The linear budget is not enough", say=say)
+            )
     return tuple(findings)

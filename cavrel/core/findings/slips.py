@@ -11,9 +11,17 @@ MOST = 6
 """At most so many suspicions are worked out; a sheet with more needs a person, not a list."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Slip:
-    """``fix``: what to do; ``before``, ``after``: the first result as text; ``score``: how many of its standard uncertainties it moves."""
+    """What may have gone wrong in one reading.
+
+    ``say``: for people.
+    ``at``: where.
+    ``fix``: what to do.
+    ``before``: the first result as text.
+    ``after``: the first result with the fix.
+    ``score``: how many of its standard uncertainties it moves.
+    """
 
     say: str
     at: str
@@ -37,7 +45,11 @@ def find(analysis: Analysis, findings: Sequence[Finding]) -> tuple[Slip, ...]:
             continue
         was, now = (r.measured(analysis.rules.rounding).text() for r in (before, after))
         score = abs(before.value - after.value) / after.u
-        slips.append(Slip(finding.say, finding.at, "leave it out, or read it again", was, now, score))
+        slips.append(
+            Slip(
+                say=finding.say, at=finding.at, fix="leave it out, or read it again", before=was, after=now, score=score
+            )
+        )
     return tuple(slips)
 
 

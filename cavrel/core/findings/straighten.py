@@ -3,12 +3,11 @@
 Whoever serves pages lets a process of its own do this, with a deadline: a law that somebody types can keep algebra busy for hours.
 """
 
-from dataclasses import dataclass
-
 import sympy
 
 from cavrel.core.definition import Definition
 from cavrel.core.errors import CavrelError, DefinitionError
+from cavrel.core.findings.meaning import LineMeaning
 from cavrel.core.formula.nodes import Binary, Call, Member, Name, Negative, Node, Number, substitute, walk
 from cavrel.core.formula.parse import parse, parse_law
 from cavrel.core.formula.text import unparse
@@ -28,20 +27,6 @@ _FUNCTIONS = {
     "ln": sympy.log,
     "log10": lambda x: sympy.log(x, 10),
 }
-
-
-@dataclass(frozen=True, slots=True)
-class LineMeaning:
-    """y = ``slope`` · x + ``intercept`` as the law says it. ``through_origin``: the law's intercept is zero. ``constants``: for each constant
-    of the law that the line gives, its formula in the fit's parameters."""
-
-    slope: Node
-    intercept: Node
-    constants: tuple[tuple[str, Node], ...] = ()
-
-    @property
-    def through_origin(self) -> bool:
-        return self.intercept == Number(0.0)
 
 
 class _Unreachable(Exception):

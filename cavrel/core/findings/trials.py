@@ -35,19 +35,18 @@ def of_trials(analysis: Analysis, readings: InputReadings) -> list[Finding]:
         return []
     if not (k > 2).any():
         return _two_apart(analysis, readings)
-    middle = np.array([np.median(row[~np.isnan(row)]) if n else np.nan for row, n in zip(values, k, strict=True)])
-    typical = [_deviations(row[~np.isnan(row)]) for row, n in zip(values, k, strict=True) if n > 2]
-    deviations = np.concatenate(typical)
+    many = k > 2
+    middle = _medians(values, k)
+    deviations = _deviations(values[many], middle[many], k[many])
     declared = 0.0
     if spec.gauge is not None:
         declared = math.hypot(spec.gauge.reaction or 0.0, spec.gauge.placement or 0.0)
     if len(deviations) < 6:
         return _few_apart(analysis, readings)
     robust = float(np.median(deviations))
-    many = k > 2
     if many.sum() > 2:
         # The median deviation of a few trials is itself loose; the middle one of the rows' own scatters is as little moved by one bad row.
-        robust = max(robust, float(np.median(np.nanstd(values[many], axis=1, ddof=1))))
+        robust = max(robust, float(np.median(_spread(values[many], k[many]))))
     step = np.nanmax(np.where(present, readings.step, 0.0)) if spec.gauge is None else (spec.gauge.least_count or 0.0)
     scale = max(robust, 0.4 * declared, float(resolution_u(step, analysis.rules)))
     few = 1 + _FEW / len(deviations)
@@ -125,7 +124,13 @@ def _two_apart(analysis: Analysis, readings: InputReadings) -> list[Finding]:
         title = f"{place_words(spec, *place)}: two that differ"
         findings.append(
             Finding(
-                "stands-apart", "caution", place_of(spec, *place), title, say, trial_out(spec, *place), seen=texts[1]
+                code="stands-apart",
+                level="caution",
+                at=place_of(spec, *place),
+                title=title,
+                say=say,
+                trial_out=trial_out(spec, *place),
+                seen=texts[1],
             )
         )
     return findings
@@ -136,12 +141,29 @@ _TO_DEVIATION = {3: 1.445, 4: 2.060, 5: 1.464, 6: 1.898, 7: 1.465, 8: 1.778, 9: 
 200 000 times; from ten on the values of 9 and 10 serve)."""
 
 
-def _deviations(trials: Array) -> Array:
-    """Distances of ``trials`` ``(k,)`` from their median, each scaled to stand for a standard deviation; the median trial itself, at no
-    distance, left out."""
-    k = len(trials)
-    distances = np.sort(np.abs(trials - np.median(trials)))
-    return np.asarray(distances[k % 2 :] * _TO_DEVIATION[k if k <= 10 else 9 + (k + 1) % 2])
+def _medians(values: Array, k: NDArray[np.intp]) -> Array:
+    """Median of each row's ``k`` numbers ``(rows,)``, of ``values`` ``(rows, trials)`` with NaN where there is none."""
+    ordered, rows = np.sort(values, axis=1), np.arange(len(values))  # NaN goes last
+    return np.asarray(
+        (ordered[rows, np.maximum(k - 1, 0) // 2] + ordered[rows, np.minimum(k // 2, np.maximum(k - 1, 0))]) / 2
+    )
+
+
+def _spread(values: Array, k: NDArray[np.intp]) -> Array:
+    """Standard deviation of each row's ``k`` numbers ``(rows,)``."""
+    known = ~np.isnan(values)
+    mean = np.where(known, values, 0.0).sum(axis=1) / k
+    away = np.where(known, values - mean[:, None], 0.0)
+    return np.asarray(np.sqrt(np.einsum("rt,rt->r", away, away) / (k - 1)))
+
+
+def _deviations(values: Array, middle: Array, k: NDArray[np.intp]) -> Array:
+    """Distances of every row's ``k`` trials from their median ``middle`` ``(rows,)``, each scaled to stand for a standard deviation; the
+    median trial itself, at no distance, left out."""
+    distances = np.sort(np.abs(values - middle[:, None]), axis=1)
+    scale = np.array([_TO_DEVIATION[n if n <= 10 else 9 + (n + 1) % 2] for n in k.tolist()])
+    place = np.arange(values.shape[1])
+    return np.asarray((distances * scale[:, None])[(place >= (k % 2)[:, None]) & (place < k[:, None])])
 
 
 def _apart_finding(
@@ -163,21 +185,21 @@ def _apart_finding(
     if miscount:
         counted, wanted, lap, apart = miscount
         return Finding(
-            "miscount",
-            "caution",
-            place_of(spec, row, trial),
-            title,
-            f"{say}, {apart}’s worth. Were {counted} {lap} counted for {wanted}?",
+            code="miscount",
+            level="caution",
+            at=place_of(spec, row, trial),
+            title=title,
+            say=f"{say}, {apart}’s worth. Were {counted} {lap} counted for {wanted}?",
             trial_out=out,
             seen=seen,
         )
     return Finding(
-        "stands-apart",
-        "caution",
-        place_of(spec, row, trial),
-        title,
-        f"{say}, {significant(abs(distance) / scale, 2)} times the usual scatter.",
-        out,
+        code="stands-apart",
+        level="caution",
+        at=place_of(spec, row, trial),
+        title=title,
+        say=f"{say}, {significant(abs(distance) / scale, 2)} times the usual scatter.",
+        trial_out=out,
         seen=seen,
     )
 

@@ -10,15 +10,23 @@ from scipy import special
 Array = NDArray[np.float64]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Diagnostics:
-    """Diagnostics of a fit (nominal values), for its ``n`` points.
+    """Diagnostics of a fit (nominal values), for its ``n`` points and ``p`` parameters.
 
-    ``weights`` ``(n,)``: 1/variance of each residual, or 1 where none is known; ``residuals`` ``(n,)`` SI; ``standardised`` ``(n,)``
-    residuals over their standard deviation; ``leverage`` ``(n,)``; ``chi2`` and ``p`` None when no uncertainty of the points is known;
-    ``dof`` points less parameters; ``s`` residual standard deviation of y; ``r2``; ``curvature_p`` two-sided p of an added power of x,
-    with its sign; ``behind`` degrees of freedom of the points' variances;
-    ``runs_p`` chance of so few runs of one sign; None where there are too few points.
+    ``weights``: ``(n,)`` 1/variance of each residual, or 1 where none is known.
+    ``residuals``: ``(n,)`` SI.
+    ``standardised``: ``(n,)`` residuals over their standard deviation.
+    ``leverage``: ``(n,)``.
+    ``chi2``: None where no uncertainty of the points is known.
+    ``dof``: points less parameters.
+    ``p``: chance of a chi-squared as large, None where there is none.
+    ``r2``: share of the variance that the curve takes up.
+    ``s``: residual standard deviation of y, SI.
+    ``curvature_p``: two-sided p of an added power of x, None where there are too few points.
+    ``curvature_sign``: that of the added term.
+    ``runs_p``: chance of so few runs of one sign, None where there are too few points.
+    ``behind``: degrees of freedom of the points' variances.
     """
 
     weights: Array
@@ -66,29 +74,29 @@ def diagnose(
     dof = n - p
     root = np.sqrt(w)
     residuals = y - fitted
-    squares = float((w * residuals**2).sum())
-    leverage = (q * q).sum(axis=1)
-    s = math.sqrt(float((residuals**2).sum()) / dof) if dof > 0 else math.nan
+    squares = float((w * residuals) @ residuals)
+    leverage = np.einsum("np,np->n", q, q)
+    s = math.sqrt(float(residuals @ residuals) / dof) if dof > 0 else math.nan
     scale = 1.0 if known or dof <= 0 else squares / dof
     with np.errstate(divide="ignore", invalid="ignore"):
         standardised = residuals * np.sqrt(w / scale) / np.sqrt(np.maximum(1 - leverage, 1e-12))
-    middle = float((w * y).sum() / w.sum()) if centred else 0.0
-    total = float((w * (y - middle) ** 2).sum())
+    away = y - (w @ y / w.sum() if centred else 0.0)
+    total = float((w * away) @ away)
     curvature_p, sign = _curvature(x, residuals * root, root, q, power, known)
     return Diagnostics(
-        w,
-        residuals,
-        np.nan_to_num(standardised),
-        leverage,
-        squares if known else None,
-        dof,
-        chance_of(squares, dof, behind) if known and dof > 0 else None,
-        1 - squares / total if total > 0 else math.nan,
-        s,
-        curvature_p,
-        sign,
-        runs_probability(residuals[np.argsort(x, kind="stable")], dof),
-        behind,
+        weights=w,
+        residuals=residuals,
+        standardised=np.nan_to_num(standardised),
+        leverage=leverage,
+        chi2=squares if known else None,
+        dof=dof,
+        p=chance_of(squares, dof, behind) if known and dof > 0 else None,
+        r2=1 - squares / total if total > 0 else math.nan,
+        s=s,
+        curvature_p=curvature_p,
+        curvature_sign=sign,
+        runs_p=runs_probability(residuals[np.argsort(x, kind="stable")], dof),
+        behind=behind,
     )
 
 
@@ -104,7 +112,8 @@ def _curvature(x: Array, weighted: Array, root: Array, q: Array, power: int, kno
         return None, 0
     term = float(rest @ weighted) / length
     dof = n - p - 1
-    left = float(((weighted - term * rest) ** 2).sum()) / dof
+    away = weighted - term * rest
+    left = float(away @ away) / dof
     variance = max(left, 1.0) if known else left
     if variance <= 0:
         return None, 0

@@ -104,12 +104,13 @@ def newton(curve: Curve, y: Array, w: Array, start: Array, rounds: int = 12) -> 
     squares = float(left @ left)
     for _ in range(rounds):
         design = curve.jacobian(theta)[0] * root[:, None]
-        size = np.sqrt((design * design).sum(axis=0))
-        if not (size > 0).all() or not np.isfinite(size).all():
+        size = np.sqrt(np.einsum("np,np->p", design, design))
+        if not 0 < size.min() <= size.max() < np.inf:
             return None
-        step, _, rank, _ = np.linalg.lstsq(design / size, left, rcond=1e-13)
-        if rank < len(start):
+        factored = _factored(design / size)
+        if factored is None:
             return None
+        step = _back(factored[1], factored[0].T @ left)
         moved = theta + step / size
         new = (y - curve.predict(moved)[0]) * root
         new_squares = float(new @ new)
@@ -157,14 +158,47 @@ def response(jacobian: Array, w: Array) -> tuple[Array, Array]:
     """
     root = np.sqrt(w)
     design = jacobian * root[:, None]
-    size = np.linalg.norm(design, axis=0)
-    if not (size > 0).all() or not np.isfinite(size).all():
+    size = np.sqrt(np.einsum("np,np->p", design, design))
+    if not 0 < size.min() <= size.max() < np.inf:
         raise NoFit("the points do not depend on every parameter")
-    q, r = np.linalg.qr(design / size)
-    diagonal = np.abs(np.diag(r))
-    if diagonal.min() <= 1e-13 * diagonal.max():
+    factored = _factored(design / size)
+    if factored is None:
         raise NoFit("the points do not tell the parameters apart; spread the settings more")
-    return np.linalg.solve(r, q.T) / size[:, None] * root[None, :], np.asarray(q)
+    q, r = factored
+    return _back(r, q.T) / size[:, None] * root, q
+
+
+def _factored(design: Array) -> tuple[Array, Array] | None:
+    """Orthonormal ``q`` ``(n, p)`` and upper triangular ``r`` ``(p, p)`` of ``design`` ``(n, p)``, whose columns have unit length; None where
+    one of them is made up of the others.
+
+    One or two columns are taken by Gram-Schmidt, twice, which is as good as Householder's factors (Giraud, Langou, Rozloznik 2005) and for few
+    points a tenth of the work.
+    """
+    many = design.shape[1]
+    if many > 2:
+        q, r = np.linalg.qr(design)
+        diagonal = np.abs(np.diag(r))
+        return (np.asarray(q), np.asarray(r)) if diagonal.min() > _DEPENDENT * diagonal.max() else None
+    if many == 1:
+        return design, np.ones((1, 1))
+    first, second = design[:, 0], design[:, 1]
+    along = float(first @ second)
+    rest = second - along * first
+    again = float(first @ rest)
+    rest = rest - again * first
+    length = float(rest @ rest) ** 0.5
+    if not length > _DEPENDENT:
+        return None
+    return np.stack([first, rest / length], axis=1), np.array([[1.0, along + again], [0.0, length]])
+
+
+def _back(r: Array, target: Array) -> Array:
+    """The solution of ``r x = target``, ``r`` ``(p, p)`` upper triangular, ``target`` ``(p,)`` or ``(p, k)``."""
+    solution = np.empty_like(target)
+    for i in reversed(range(len(r))):
+        solution[i] = (target[i] - r[i, i + 1 :] @ solution[i + 1 :]) / r[i, i]
+    return solution
 
 
 def batch(

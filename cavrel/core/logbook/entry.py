@@ -16,9 +16,18 @@ class EntryError(CavrelError):
     """An entry that no page of Cavrel would send."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Entry:
-    """One line of the logbook. ``made_at``: when it was written, by the page's clock; ``saved_at``: when the database had it."""
+    """One line of the logbook.
+
+    ``id``: its number; later ones are larger.
+    ``kind``: of entry.
+    ``slot``: what it is about.
+    ``body``: what it says.
+    ``author``: who wrote it.
+    ``made_at``: when it was written, by the page's clock.
+    ``saved_at``: when the database had it.
+    """
 
     id: int
     kind: str

@@ -33,12 +33,13 @@ def progress(state: SheetState) -> Progress:
     for name, quantity in state.definition.quantities.items():
         if quantity.formula is None and quantity.default is None and not quantity.optional:
             typed = _typed(state.run.quantities.get(name))
-            taken, wanted = taken + typed, wanted + max(quantity.repeats, typed)
+            many = state.run.plan.trials.get(name, quantity.repeats)
+            taken, wanted = taken + typed, wanted + max(many, typed)
     for name, series in state.definition.series.items():
-        if series.optional and not _begun(state, name):
+        if name in state.run.plan.without or (series.optional and not _begun(state, name)):
             continue
         for column, body in series.columns.items():
-            if body.role != "measured" or body.optional:
+            if not body.plays.wanted or body.optional:
                 continue
             for row in range(1, state.rows[name] + 1):
                 typed, needed = _of_row(state, name, series, column, body, row)
@@ -54,11 +55,18 @@ def _of_row(state: SheetState, name: str, series: Series, column: str, body: Col
     traced = state.run.traces.get(name, {}).get(column, [])
     if not typed and row <= len(traced) and traced[row - 1] is not None:
         return 1, 1
-    if row > series.rows and not any(
+    if row > planned_rows(state, name, series) and not any(
         row <= len(c) and _typed(c[row - 1]) for c in state.run.series.get(name, {}).values()
     ):
         return 0, 0
-    return typed, max(body.repeats, typed)
+    return typed, max(state.run.plan.trials.get(f"{name}.{column}", body.repeats), typed)
+
+
+def planned_rows(state: SheetState, name: str, series: Series) -> int:
+    """Rows that a run is whole with: as planned, else as the definition rules them."""
+    plan = state.run.plan
+    set_points = max((len(texts) for key, texts in plan.settings.items() if key.startswith(f"{name}.")), default=0)
+    return plan.rows.get(name, set_points or series.rows)
 
 
 def _begun(state: SheetState, name: str) -> bool:

@@ -50,11 +50,35 @@ class TraceDocument(BaseModel):
         return self
 
 
+class PlanDocument(BaseModel):
+    """What was decided before the first reading.
+
+    ``settings``: ``series.column`` -> set points as texts, one a row.
+    ``trials``: ``series.column``, or a quantity's name -> trials.
+    ``rows``: series -> rows.
+    ``without``: optional series that are not done.
+    ``reasons``: ``range``, ``step``, ``number`` or ``constant`` -> why, in the bench's words.
+    ``foreseen``: result -> value or bound expected, with its reason, in the bench's words.
+    ``roles``: ``releases``, ``times`` or ``writes`` -> who.
+    """
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    settings: dict[Annotated[str, Field(max_length=50)], Annotated[list[Text], Field(max_length=MOST_ROWS)]] = {}
+    trials: dict[Annotated[str, Field(max_length=50)], Annotated[int, Field(ge=1, le=60)]] = {}
+    rows: dict[Key, Annotated[int, Field(ge=1, le=MOST_ROWS)]] = {}
+    without: list[Key] = []
+    reasons: dict[Literal["range", "step", "number", "constant"], Reason] = {}
+    foreseen: dict[Key, Reason] = {}
+    roles: dict[Literal["releases", "times", "writes"], Annotated[str, Field(max_length=80)]] = {}
+
+
 class RunDocument(BaseModel):
     """Rows and trials count from 1. ``excluded`` names a whole row (``"4"``) or one trial (``"t.4.2"``), each with its reason.
 
     ``instruments`` overrides fields of the definition's instruments for this run; ``rules`` overrides house rules; ``expected``: the
-    shape that the bench foresaw for a fit.
+    shape that the bench foresaw for a fit; ``plan``: what was decided before the first reading; ``zeros``: what instruments read at zero,
+    which is taken off everything read with them.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -64,11 +88,13 @@ class RunDocument(BaseModel):
     options: dict[Key, Key] = {}
     rules: dict[str, Any] = {}
     instruments: dict[Key, dict[str, str]] = {}
+    zeros: dict[Key, Text] = {}
     quantities: dict[Key, Cell] = {}
     series: dict[Key, dict[Key, Annotated[list[Cell], Field(max_length=MOST_ROWS)]]] = {}
     traces: dict[Key, dict[Key, Annotated[list[TraceDocument | None], Field(max_length=MOST_ROWS)]]] = {}
     expected: dict[Key, Shape] = {}
     excluded: dict[Key, dict[str, Reason]] = {}
+    plan: PlanDocument = PlanDocument()
     notes: Annotated[list[Annotated[str, Field(max_length=4000)] | dict[str, Any]], Field(max_length=2000)] = []
 
     @field_validator("excluded")

@@ -16,14 +16,22 @@ from cavrel.core.logbook.standing import Standing
 MOST_NOTES = 2000
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SheetState:
     """What the logbook amounts to now.
 
-    ``run``: the run document; ``definition``: the experiment under the conventions
-    chosen; ``latest``: slot -> its latest entry; ``corrections``: slot -> correction; ``left_out``: slot without
-    ``out:`` -> entry; ``stands``: answered suspicions, ``CODE@AT`` -> the texts they were answered for; ``rows`` and ``trials``: how many
-    are ruled; ``clashes``: slots where two pages wrote over the same reading, with the text that lost; ``notes`` in time.
+    ``run``: the run document.
+    ``definition``: the experiment under the conventions chosen.
+    ``latest``: slot -> its latest entry.
+    ``corrections``: slot -> correction.
+    ``left_out``: slot without ``out:`` -> entry.
+    ``stands``: answered suspicions, ``CODE@AT`` -> the texts they were answered for.
+    ``rows``: series -> rows ruled.
+    ``trials``: ``series.column`` -> trials ruled.
+    ``clashes``: slots where two pages wrote over the same reading, with the text that lost.
+    ``notes``: in time.
+    ``count``: entries.
+    ``ticks``: what was made ready, looked at or read -> its entry: ``apparatus.0``, ``check.rule``, ``caution.0``.
     """
 
     run: RunDocument
@@ -37,6 +45,7 @@ class SheetState:
     clashes: Mapping[str, str]
     notes: tuple[Entry, ...]
     count: int
+    ticks: Mapping[str, Entry]
 
 
 def assemble(
@@ -68,7 +77,8 @@ def sheet_of(
     options = {name: c for name, c in standing.options.items() if c != definition.options[name].default}
     definition = choose(definition, options)
     readings = _read_here(definition, standing.readings)
-    rows, trials = _sizes(definition, readings, standing.sizes)
+    settings = _settings_here(definition, standing)
+    rows, trials = _sizes(definition, readings, standing.sizes, settings)
     for text in standing.traces:
         traced = Slot.read(text)
         if traced is not None and traced.series in rows:
@@ -80,7 +90,10 @@ def sheet_of(
             "experiment": definition.id,
             "options": options,
             "rules": dict(rules or {}),
-            "instruments": dict(instruments or {}),
+            "instruments": _instruments(definition, instruments or {}, standing.instruments),
+            "zeros": {name: text for name, text in standing.zeros.items() if name in definition.instruments},
+            "expected": {name: shape for name, shape in standing.foreseen.items() if name in definition.fits},
+            "plan": _plan(definition, standing, settings),
             "quantities": _quantities(readings),
             "series": _series(definition, readings),
             "traces": _traces(definition, standing.traces, standing.stretches),
@@ -89,17 +102,18 @@ def sheet_of(
         }
     )
     return SheetState(
-        run,
-        definition,
-        latest,
-        book.corrections,
-        left_out,
-        standing.stands,
-        rows,
-        trials,
-        book.clashes,
-        book.notes,
-        book.count,
+        run=run,
+        definition=definition,
+        latest=latest,
+        corrections=book.corrections,
+        left_out=left_out,
+        stands=standing.stands,
+        rows=rows,
+        trials=trials,
+        clashes=book.clashes,
+        notes=book.notes,
+        count=book.count,
+        ticks=standing.ticks,
     )
 
 
@@ -142,19 +156,84 @@ def slots_of(run: RunDocument) -> list[tuple[str, str]]:
     return found
 
 
+def _settings_here(definition: Definition, standing: Standing) -> dict[str, list[str]]:
+    """Planned set points of columns that the experiment, under its conventions, has."""
+    found = {}
+    for key, texts in standing.settings.items():
+        series, _, column = key.partition(".")
+        own = definition.series.get(series)
+        if own is not None and column in own.columns and own.columns[column].plays.chosen:
+            found[key] = texts
+    return found
+
+
+def _instruments(
+    definition: Definition, given: Mapping[str, Any], chosen: Mapping[str, dict[str, str]]
+) -> dict[str, dict[str, str]]:
+    """The run's instruments: those it was started with, and over them those that its plan chose."""
+    found = {name: dict(fields) for name, fields in given.items()}
+    return found | {name: fields for name, fields in chosen.items() if name in definition.instruments}
+
+
+def _plan(definition: Definition, standing: Standing, settings: Mapping[str, list[str]]) -> dict[str, Any]:
+    """What was decided before the first reading, as the run document holds it."""
+    words: dict[str, dict[str, str]] = {"reason": {}, "role": {}, "foreseen": {}}
+    for slot, text in standing.words.items():
+        of, _, which = slot.partition(".")
+        if of in words and (of != "foreseen" or which in definition.results):
+            words[of][which] = text
+    sizes = standing.sizes
+    return {
+        "settings": dict(settings),
+        "trials": {
+            key: count
+            for slot, count in sizes.items()
+            if slot in standing.planned
+            and slot.startswith("trials:")
+            and _is_repeated(definition, key := slot.removeprefix("trials:"))
+        },
+        "rows": {
+            name: count
+            for slot, count in sizes.items()
+            if slot in standing.planned
+            and slot.startswith("rows:")
+            and (name := slot.removeprefix("rows:")) in definition.series
+        },
+        "without": sorted(
+            name for name in standing.without if name in definition.series and definition.series[name].optional
+        ),
+        "reasons": words["reason"],
+        "foreseen": words["foreseen"],
+        "roles": words["role"],
+    }
+
+
+def _is_repeated(definition: Definition, key: str) -> bool:
+    """Whether trials of it can be planned: a column, or a quantity that is read."""
+    series, _, column = key.partition(".")
+    if not column:
+        return series in definition.quantities and definition.quantities[series].formula is None
+    return series in definition.series and column in definition.series[series].columns
+
+
 def _sizes(
-    definition: Definition, readings: Readings, sizes: Mapping[str, int]
+    definition: Definition, readings: Readings, sizes: Mapping[str, int], settings: Mapping[str, list[str]]
 ) -> tuple[dict[str, int], dict[str, int]]:
     rows: dict[str, int] = {}
     trials: dict[str, int] = {}
     for series, body in definition.series.items():
-        rows[series] = sizes.get(f"rows:{series}", body.rows)
+        planned = max((len(texts) for key, texts in settings.items() if key.startswith(f"{series}.")), default=0)
+        rows[series] = sizes.get(f"rows:{series}", planned or body.rows)
         for column, spec in body.columns.items():
             trials[f"{series}.{column}"] = sizes.get(f"trials:{series}.{column}", spec.repeats)
+    for name, quantity in definition.quantities.items():
+        if quantity.formula is None:
+            trials[name] = sizes.get(f"trials:{name}", quantity.repeats)
     for slot, text in readings.items():
-        if slot.series and text.strip():
-            rows[slot.series] = max(rows[slot.series], slot.row)
+        if text.strip():
             trials[slot.key] = max(trials[slot.key], slot.trial)
+            if slot.series:
+                rows[slot.series] = max(rows[slot.series], slot.row)
     return rows, trials
 
 

@@ -5,8 +5,8 @@ reaction and noise are drawn for each reading; the last digit is rounded as a pe
 """
 
 import math
-from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,18 +30,41 @@ class _Errors:
     offset: float
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Planned:
+    """What is decided before the first reading.
+
+    ``settings``: ``series.column`` -> texts to be set, one a row.
+    ``quantities``: name -> text, of quantities that a bench sets.
+    ``trials``: ``series.column``, or a quantity's name -> trials.
+    ``rows``: series -> rows, where no settings say so.
+    ``without``: optional series that are not done.
+    ``zeroed``: instruments whose zero is read.
+    """
+
+    settings: Mapping[str, Sequence[str]] = field(default_factory=dict)
+    quantities: Mapping[str, str] = field(default_factory=dict)
+    trials: Mapping[str, int] = field(default_factory=dict)
+    rows: Mapping[str, int] = field(default_factory=dict)
+    without: frozenset[str] = frozenset()
+    zeroed: frozenset[str] = frozenset()
+
+
 def simulate(
-    program: Program, seed: int, faults: Collection[str] = (), options: Mapping[str, str] | None = None
+    program: Program,
+    seed: int,
+    faults: Collection[str] = (),
+    options: Mapping[str, str] | None = None,
+    planned: Planned | None = None,
 ) -> dict[str, object]:
     """A run document for ``program``, always the same for one ``seed``; ``faults`` name what goes wrong in it; ``options`` are the
-    conventions that ``program`` was compiled with.
+    conventions that ``program`` was compiled with; ``planned``: settings and trials other than the definition's.
 
     Raises DefinitionError where the definition cannot be simulated or has no such fault.
     """
-    with np.errstate(
-        all="ignore"
-    ):  # what a formula makes of its truths may be infinite, and is refused as a reading then
-        document = _Apparatus(program, np.random.default_rng(seed), faults).document()
+    # What a formula makes of its truths may be infinite, and is refused as a reading then.
+    with np.errstate(all="ignore"):
+        document = Apparatus(program, np.random.default_rng(seed), faults, planned).document()
     return {**document, "options": dict(options)} if options else document
 
 
@@ -49,12 +72,21 @@ _MOST = 1e15
 """The largest reading of a stand-in, in SI units: a number far beyond any bench, within what a count can be drawn for."""
 
 
-class _Apparatus:
-    def __init__(self, program: Program, draw: np.random.Generator, faults: Collection[str] = ()) -> None:
+class Apparatus:
+    """Draws one run."""
+
+    def __init__(
+        self,
+        program: Program,
+        draw: np.random.Generator,
+        faults: Collection[str] = (),
+        planned: Planned | None = None,
+    ) -> None:
         definition = program.definition
         if definition.simulate is None:
             raise DefinitionError("simulate", "this experiment has no stand-in")
         self.program, self.draw, self.plan = program, draw, definition.simulate
+        self.planned = planned or Planned()
         self.reads, self.once = dict(self.plan.read), dict[str, str]()
         for name in faults:
             if name not in self.plan.faults:
@@ -69,6 +101,8 @@ class _Apparatus:
             self.true[name] = np.array([[accepted.value + self.draw.normal(0.0, accepted.u)]])
         for name, text in self.plan.truth.items():
             self.true[name] = self.value(text, None, f"simulate.truth.{name}")
+            if name in self.planned.quantities and name in program.input_of:
+                self.true[name] = self.typed(program.input_of[name])
 
     def of_gauge(self, gauge: MeasuringInstrument) -> _Errors:
         share = self.draw.normal(0, gauge.calibration or 0.0) + self.draw.uniform(-1, 1) * (gauge.share or 0.0)
@@ -93,6 +127,18 @@ class _Apparatus:
         except CavrelError as fault:
             raise DefinitionError(place, fault.what) from fault
 
+    def typed(self, spec: Input) -> Array:
+        """The value of a quantity that the plan sets. Raises DefinitionError."""
+        try:
+            value = read(self.planned.quantities[spec.name], spec.unit.text, spec.difference).value
+        except CavrelError as fault:
+            raise DefinitionError(f"plan.quantities.{spec.name}", fault.what) from fault
+        return np.array([[value]])
+
+    def repeats(self, spec: Input) -> int:
+        """How many trials of a reading are taken."""
+        return self.planned.trials.get(spec.key, spec.repeats)
+
     def document(self) -> dict[str, object]:
         quantities: dict[str, object] = {}
         series: dict[str, dict[str, list[object]]] = {}
@@ -102,26 +148,38 @@ class _Apparatus:
                 if cells is not None:
                     quantities[spec.name] = cells[0]
         for name, body in self.program.definition.series.items():
+            if name in self.planned.without:
+                continue
             series[name] = {}
-            for column in (c for c, b in body.columns.items() if b.role == "set"):
+            for column in (c for c, b in body.columns.items() if b.plays.chosen):
                 spec = self.program.input_of[f"{name}.{column}"]
                 series[name][column] = self.settings(spec)
-            for column in (c for c, b in body.columns.items() if b.role == "measured"):
+            for column in (c for c, b in body.columns.items() if b.plays.wanted):
                 spec = self.program.input_of[f"{name}.{column}"]
-                rows = max([len(cells) for cells in series[name].values()] or [body.rows])
+                wanted = self.planned.rows.get(name, body.rows)
+                rows = max([len(cells) for cells in series[name].values()] or [wanted])
                 cells = self.read(spec, rows)
                 if cells is None:
                     raise DefinitionError(f"simulate.read.{spec.key}", "is missing: what does this column read?")
                 series[name][column] = cells
+        zeros = dict.fromkeys(sorted(self.planned.zeroed & self.program.gauges.keys()), "0")
         return {
             "format": "cavrel-run/1",
             "experiment": self.program.definition.id,
+            **({"zeros": zeros} if zeros else {}),
             "quantities": quantities,
             "series": series,
         }
 
     def settings(self, spec: Input) -> list[object]:
         """Settings of a set column as typed; the true ones differ by what the instrument errs."""
+        if spec.key in self.planned.settings:
+            texts = list(self.planned.settings[spec.key])
+            try:
+                wanted = np.array([read(text, spec.unit.text, spec.difference).value for text in texts])
+            except CavrelError as fault:
+                raise DefinitionError(f"plan.settings.{spec.key}", fault.what) from fault
+            return self.set_to(spec, texts, wanted)
         if spec.key in self.plan.set:
             wanted = self.value(self.plan.set[spec.key], None, f"simulate.set.{spec.key}")[0]
         elif spec.key in self.program.suggestions:
@@ -130,13 +188,19 @@ class _Apparatus:
             raise DefinitionError(f"simulate.set.{spec.key}", "is missing: which settings?")
         if not np.isfinite(wanted).all():
             raise DefinitionError(f"simulate.set.{spec.key}", "comes to no number that could be set")
+        rows = self.planned.rows.get(spec.series or "", len(wanted))
+        if rows != len(wanted):  # as many, spread over the same range
+            wanted = np.interp(np.linspace(0, len(wanted) - 1, rows), np.arange(len(wanted)), wanted)
         texts = [self.written(spec, float(v)) for v in wanted]
-        typed = np.array([spec.unit.to_si(float(t)) for t in texts])
+        return self.set_to(spec, texts, np.array([read(t, spec.unit.text, spec.difference).value for t in texts]))
+
+    def set_to(self, spec: Input, texts: list[str], typed: Array) -> list[object]:
+        """Settings of a set column: what is typed ``(rows,)`` SI, and how far the true ones lie from it."""
         errors = self.errors[spec.gauge.name] if spec.gauge and not spec.exact else _Errors(0.0, 0.0)
         zero = spec.unit.offset  # of 20 °C a percent is 0.2 °C
         true = (typed - errors.offset + errors.share * zero) / (1 + errors.share)
         if spec.gauge and not spec.exact:
-            true = true + self.own(spec, len(typed)) + self.rounding(spec, len(typed))
+            true = true + self.placing(spec, len(typed)) + self.rounding(spec, len(typed))
         self.true[spec.key] = true[None, :]
         return list(texts)
 
@@ -144,6 +208,9 @@ class _Apparatus:
         """What is read of one input, a cell for each row; None where nothing is to be read."""
         place = f"simulate.read.{spec.key}"
         self.true["row"] = np.arange(1.0, rows + 1)[None, :] if spec.series else np.array([[1.0]])
+        if spec.series is None and spec.name in self.planned.quantities and spec.name not in self.plan.truth:
+            self.true[spec.name] = self.typed(spec)
+            return [self.planned.quantities[spec.name]]
         if spec.key in self.reads:
             true = np.broadcast_to(self.value(self.reads[spec.key], spec.series, place), (1, rows))[0]
         elif spec.series is None and spec.name in self.plan.truth:
@@ -159,16 +226,17 @@ class _Apparatus:
         if not (np.isfinite(true).all() and float(np.abs(true).max(initial=0.0)) < _MOST):
             raise DefinitionError(place, "comes to no number that could be read; see the truths it is made of")
         self.true[spec.key] = np.array(true)[None, :]
+        many = self.repeats(spec)
         if spec.count:
-            counts = [[str(n) for n in self.draw.poisson(max(v, 0.0), spec.repeats).tolist()] for v in true.tolist()]
-            return [texts if spec.repeats > 1 else texts[0] for texts in counts]
+            counts = [[f"{n:.17g}" for n in self.counted(max(v, 0.0), many)] for v in true.tolist()]
+            return [texts if many > 1 else texts[0] for texts in counts]
         errors = self.errors[spec.gauge.name] if spec.gauge and not spec.exact else _Errors(0.0, 0.0)
         cells: list[object] = []
         for v in true.tolist():
-            noise = self.own(spec, spec.repeats) if not spec.exact else np.zeros(spec.repeats)
+            noise = self.own(spec, many) if not spec.exact else np.zeros(many)
             seen = v + errors.share * (v - spec.unit.offset) + errors.offset + noise
             texts = [self.written(spec, s) for s in seen.tolist()]
-            cells.append(texts if spec.repeats > 1 else texts[0])
+            cells.append(texts if many > 1 else texts[0])
         if spec.key in self.once:
             self.spoil(spec, cells, errors)
         return cells
@@ -176,7 +244,7 @@ class _Apparatus:
     def spoil(self, spec: Input, cells: list[object], errors: _Errors) -> None:
         """One reading of a column, drawn at random, made under the fault's formula."""
         instead = self.value(self.once[spec.key], spec.series, f"simulate.faults.{spec.key}")
-        row, trial = int(self.draw.integers(len(cells))), int(self.draw.integers(spec.repeats))
+        row, trial = int(self.draw.integers(len(cells))), int(self.draw.integers(self.repeats(spec)))
         value = float(np.broadcast_to(instead, (1, len(cells)))[0, row])
         erred = value + errors.share * (value - spec.unit.offset) + errors.offset
         text = self.written(spec, erred + float(self.own(spec, 1)[0]))
@@ -186,15 +254,28 @@ class _Apparatus:
         else:
             cells[row] = text
 
+    def counted(self, mean: float, many: int) -> list[float]:
+        """Counts of random events."""
+        return [float(n) for n in self.draw.poisson(mean, many)]
+
     def own(self, spec: Input, many: int) -> Array:
         """Errors of single readings, SI."""
+        size = self.own_size(spec)
+        return self.draw.normal(0.0, size, many) if size else np.zeros(many)
+
+    def placing(self, spec: Input, many: int) -> Array:
+        """How far settings lie from what was meant, beyond the nearest mark, SI."""
+        return self.own(spec, many)
+
+    def own_size(self, spec: Input) -> float:
+        """Standard deviation of single readings, SI."""
         size = 0.0
         if spec.gauge is not None:
             size = math.hypot(spec.gauge.reaction or 0.0, spec.gauge.placement or 0.0)
         extra = self.plan.noise.get(spec.key)
         if extra is not None:
             size = math.hypot(size, self.spread(extra, f"simulate.noise.{spec.key}"))
-        return self.draw.normal(0.0, size, many) if size else np.zeros(many)
+        return size
 
     def spread(self, text: str, place: str) -> float:
         """A standard deviation, SI. Raises DefinitionError for what is none."""
@@ -244,5 +325,11 @@ def truth(program: Program, seed: int) -> Mapping[str, float]:
     if plan is None:
         return {}
     with np.errstate(all="ignore"):
-        apparatus = _Apparatus(program, np.random.default_rng(seed))
+        apparatus = Apparatus(program, np.random.default_rng(seed))
     return {name: float(apparatus.true[name][0, 0]) for name in program.definition.results if name in plan.truth}
+
+
+def own_size(program: Program, spec: Input) -> float:
+    """Standard deviation of single readings of ``spec`` by the stand-in, SI. Raises DefinitionError."""
+    with np.errstate(all="ignore"):
+        return Apparatus(program, np.random.default_rng(0)).own_size(spec)

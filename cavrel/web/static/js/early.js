@@ -4,7 +4,7 @@
 const AGAIN = 8000;
 const ready = () => document.documentElement.dataset.ready === "yes";
 const place = (input) => `cavrel.draft.${document.body.dataset.store}.${document.body.dataset.run}.${input.dataset.slot}`;
-const isCell = (target) => target.matches?.("#tables input[data-slot]");
+const isCell = (target) => target.matches?.("#tables input[data-slot], .planned[data-slot], .planned-words[data-slot]");
 
 document.addEventListener("input", (event) => {
   if (!isCell(event.target)) return;

@@ -51,6 +51,7 @@ function act(button) {
   else if (what === "take-back") takeBack(slot);
   else if (what === "stands") keep("stands", `stands:${slot}`, { seen: seen ?? "" });
   else if (what === "reason") giveReason(slot);
+  else if (what === "tick") keep("tick", `tick:${slot}`, { done: true });
   else if (what === "undo") keep("undo", slot, {});
 }
 

@@ -21,7 +21,8 @@ if (document.body.dataset.run) {
     startWatch();
     startCaller();
   }
-  if (document.body.dataset.page.startsWith("trace:")) (await import("./trace.js")).start();
+  if (document.body.dataset.page === "plan") (await import("./plan.js")).start();
+  if (document.body.dataset.page.startsWith("traces:")) (await import("./trace.js")).start();
   startKeeping();
 }
 if (document.getElementById("editor")) (await import("./editor.js")).start();

@@ -1,0 +1,110 @@
+"""Entries beside the table: answers, notes, timings, the run itself, and what takes one back."""
+
+import re
+from collections.abc import Mapping
+
+from cavrel.core.definition import Definition
+from cavrel.core.logbook.entry import Entry, EntryError
+from cavrel.core.logbook.kinds.base import Body, Kind
+from cavrel.core.logbook.places import where
+from cavrel.core.logbook.standing import Standing
+from cavrel.core.words import counted
+
+_STANDS = re.compile(r"stands:[a-z0-9-]{1,40}@[A-Za-z0-9_.:-]{1,90}")
+_FREE = re.compile(r"(note|timer):[0-9a-f-]{8,36}")
+
+
+class Stands(Kind):
+    """A finding answered by a person: what was seen stands."""
+
+    name = "stands"
+
+    def check(self, definition: Definition, slot: str, body: Body) -> None:
+        if not _STANDS.fullmatch(slot):
+            raise EntryError("slot", f"'{slot[:60]}' is no slot for a stands")
+
+    def apply(self, standing: Standing, slot: str, body: Body, entry: Entry) -> None:
+        standing.stands[slot.removeprefix("stands:")] = str(body.get("seen", ""))
+
+    def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
+        return where(definition, trials, place.partition("@")[2]), "looked at and let stand"
+
+
+class Note(Kind):
+    """A remark of the bench's own."""
+
+    name, fixed = "note", True
+
+    def check(self, definition: Definition, slot: str, body: Body) -> None:
+        _free(self.name, slot)
+        if not str(body.get("text", "")).strip():
+            raise EntryError("body.text", "an empty note says nothing")
+
+    def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
+        return "", f"“{body.get('text', '')}”"
+
+
+class Timing(Kind):
+    """A timing as the deck took it, with all its laps."""
+
+    name, fixed = "timer", True
+
+    def check(self, definition: Definition, slot: str, body: Body) -> None:
+        _free(self.name, slot)
+        laps = body.get("laps", [])
+        if not isinstance(laps, list) or len(laps) > 2000:
+            raise EntryError("body.laps", "must be a list of at most 2000 times")
+        if not all(isinstance(lap, int | float) and not isinstance(lap, bool) and abs(lap) < 1e9 for lap in laps):
+            raise EntryError("body.laps", "holds what is no time in seconds")
+
+    def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
+        if isinstance(body.get("call"), str):
+            return "Stopwatch", body["call"][:80]
+        laps = body.get("laps")
+        if not isinstance(laps, list) or not laps or not all(isinstance(lap, int | float) for lap in laps):
+            return "Stopwatch", "a timing"
+        timer = next((s.timer for s in definition.steps if s.timer and s.timer.kind == "laps"), None)
+        made = counted(len(laps), timer.lap, timer.plural) if timer else counted(len(laps), "lap")
+        if not abs(laps[-1]) < 1e9:
+            return "Stopwatch", "a timing"
+        total = f"{laps[-1]:.2f} s" if body.get("counted") is False else f"{made} in {laps[-1]:.2f} s"
+        return "Stopwatch", f"spoilt after {total}" if body.get("spoilt") else total
+
+
+class OfRun(Kind):
+    """What the run is called, whose it is, and whether the list shows it."""
+
+    name = "run"
+
+    def check(self, definition: Definition, slot: str, body: Body) -> None:
+        value = body.get("value")
+        good = {
+            "run:title": isinstance(value, str) and 1 <= len(value.strip()) <= 120,
+            "run:bench": isinstance(value, str) and 1 <= len(value) <= 40,
+            "run:away": isinstance(value, bool),
+        }
+        if not good.get(slot, False):
+            raise EntryError("body.value", "a run has a title of up to 120 characters, a bench, and is put away or not")
+
+    def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
+        value = body.get("value")
+        said = {"title": f"renamed to “{value}”", "bench": f"moved to bench {value}"}
+        said["away"] = "put away" if value else "back in the list"
+        return "This run", said.get(place, "")
+
+
+class Undo(Kind):
+    """One more line that takes the last one of its slot back."""
+
+    name = "undo"
+
+    def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
+        held = body.get("body") or {}
+        back = held.get("text") or held.get("reason") or "empty again"
+        what = f"undone; now {back}" if body.get("kind") in ("reading", "correction", None) else "undone"
+        return where(definition, trials, place) if "." in place else "", what
+
+
+def _free(kind: str, slot: str) -> None:
+    if not _FREE.fullmatch(slot) or not slot.startswith(kind):
+        raise EntryError("slot", f"'{slot[:60]}' is no slot for a {kind}")

@@ -1,0 +1,72 @@
+"""Entries about how the table is ruled: rows, trials, conventions."""
+
+from collections.abc import Mapping
+
+from cavrel.core.definition import Definition
+from cavrel.core.logbook.entry import Entry, EntryError
+from cavrel.core.logbook.kinds.base import Body, Kind, column_of, count_of
+from cavrel.core.logbook.slots import MOST_ROWS, MOST_TRIALS
+from cavrel.core.logbook.standing import Standing
+from cavrel.core.words import counted
+
+
+class Rows(Kind):
+    """How many rows of a table are ruled; ``planned``: the plan says so, and a run is whole with so many."""
+
+    name = "rows"
+
+    def check(self, definition: Definition, slot: str, body: Body) -> None:
+        if slot.removeprefix("rows:") not in definition.series or not slot.startswith("rows:"):
+            raise EntryError("slot", f"'{slot[:60]}' names no table of this experiment")
+        count_of(body, MOST_ROWS)
+
+    def apply(self, standing: Standing, slot: str, body: Body, entry: Entry) -> None:
+        standing.sizes[slot] = int(body["count"])
+        if body.get("planned") is True:
+            standing.planned.add(slot)
+
+    def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
+        series = definition.series.get(place)
+        return series.label if series else place, f"{counted(int(body['count']), 'row')} ruled"
+
+
+class Trials(Rows):
+    """How many trials of a column, or of a quantity that is read several times, are ruled."""
+
+    name = "trials"
+
+    def check(self, definition: Definition, slot: str, body: Body) -> None:
+        key = slot.removeprefix("trials:")
+        quantity = definition.quantities.get(key)
+        known = column_of(definition, key) is not None or (quantity is not None and quantity.formula is None)
+        if not slot.startswith("trials:") or not known:
+            raise EntryError("slot", f"'{slot[:60]}' names no table of this experiment")
+        count_of(body, MOST_TRIALS)
+
+    def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
+        read = column_of(definition, place) or definition.quantities.get(place)
+        return read.label if read else place, f"{counted(int(body['count']), 'trial')} ruled"
+
+
+class Option(Kind):
+    """A convention chosen."""
+
+    name = "option"
+
+    def check(self, definition: Definition, slot: str, body: Body) -> None:
+        option = definition.options.get(slot.removeprefix("option:")) if slot.startswith("option:") else None
+        if option is None:
+            raise EntryError("slot", f"'{slot[:60]}' names no convention of this experiment")
+        if body.get("choice") not in option.choices:
+            raise EntryError("body.choice", f"is none of {', '.join(option.choices)}")
+
+    def apply(self, standing: Standing, slot: str, body: Body, entry: Entry) -> None:
+        if body.get("choice"):
+            standing.options[slot.removeprefix("option:")] = str(body["choice"])
+
+    def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
+        option, choice = definition.options.get(place), str(body.get("choice", ""))
+        return (
+            option.label if option else "Convention",
+            option.choices[choice].label if option and choice in option.choices else choice,
+        )

@@ -1,0 +1,50 @@
+"""A finished run of an experiment, from its stand-in, and what its own plan promises: what a page shows of an experiment nobody has begun."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from cavrel import catalogue
+from cavrel.core.definition import Definition, choose
+from cavrel.core.errors import CavrelError
+from cavrel.core.logbook import run as runs
+from cavrel.core.logbook import slots_of
+from cavrel.core.plan.better import Setup
+from cavrel.core.plan.forecast import DRAWN
+from cavrel.core.remember import by_identity
+from cavrel.core.simulate import simulate
+from cavrel.present import graphs, results, tables
+from cavrel.present.promise import Promise, promise
+from cavrel.service.opened import Opened, unstarted
+
+SEED = 3
+ROWS = 6
+"""Rows of a finished table that are shown."""
+
+
+def promises(blank: Opened) -> tuple[list[Promise], str]:
+    """What the plan as the definition gives it promises of each result, and the minutes it takes; nothing where it has no stand-in."""
+    try:
+        planner = catalogue.planner(blank.base, blank.state.run.options, blank.analysis.rules)
+        found = planner.forecast(Setup(), DRAWN)
+    except CavrelError:
+        return [], ""
+    return [promise(blank, one) for one in found.results.values()], f"{planner.minutes(found, Setup()):.0f}"
+
+
+@by_identity(64)
+def finished(definition: Definition, options: Mapping[str, str]) -> dict[str, Any]:
+    """A simulated run: ``tables`` (the first rows), ``graph`` and ``results``; empty where the experiment has no stand-in.
+
+    ``definition``: as its author gave it. ``options``: conventions other than the usual ones.
+    """
+    try:
+        document = runs.load(simulate(catalogue.program_of(definition, options=options), SEED, options=options))
+    except CavrelError:
+        return {}
+    opened = unstarted(choose(definition, {}), None, options, slots_of(document))
+    fit = opened.fit
+    return {
+        "tables": [(table, table.rows[:ROWS]) for table in tables.tables(opened)],
+        "graph": graphs.straightened(opened, fit).line if fit is not None and fit.made else "",
+        "results": results.overview(opened),
+    }

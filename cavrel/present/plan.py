@@ -1,0 +1,273 @@
+"""What Plan shows: what is set, read and kept equal, the table as it will be, instruments, checks, and what it promises."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from cavrel import catalogue
+from cavrel.core.definition import choose
+from cavrel.core.document.forecast import WANTED, forecast_document, setup_of
+from cavrel.core.errors import CavrelError
+from cavrel.core.formula.parse import parse
+from cavrel.core.formula.text import typeset
+from cavrel.core.logbook import Entry
+from cavrel.core.logbook.kinds.planning import REASONS, ROLES, SHAPES
+from cavrel.core.logbook.run import trials
+from cavrel.core.plan.better import of_task
+from cavrel.core.quantity import units
+from cavrel.core.quantity.reading import decimals_of
+from cavrel.graph import shapes
+from cavrel.present import notes
+from cavrel.present.notes import Note
+from cavrel.present.promise import offer, planner_of, promise, promised_of
+from cavrel.present.setpoints import set_points
+from cavrel.present.texts import clock, one_line
+from cavrel.service.opened import Opened
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ticked:
+    """Something to tick off.
+
+    ``place``: of the tick.
+    ``text``: what it stands for.
+    ``by``: who ticked it, and when; empty while nobody has.
+    """
+
+    place: str
+    text: str
+    by: str
+
+
+def content(opened: Opened) -> dict[str, Any]:
+    """What the page shows beside its frame."""
+    definition, run = opened.definition, opened.state.run
+    return {
+        **live(opened),
+        "set_here": [c.label for s in definition.series.values() for c in s.columns.values() if c.plays.chosen]
+        + [q.label for n, q in definition.quantities.items() if q.default is not None],
+        "read_here": [c.label for s in definition.series.values() for c in s.columns.values() if c.plays.wanted]
+        + [q.label for q in definition.quantities.values() if q.formula is None and q.default is None],
+        "reasons": {name: (words, run.plan.reasons.get(name, "")) for name, words in REASONS.items()},  # type: ignore[call-overload]
+        "roles": {name: (words, run.plan.roles.get(name, "")) for name, words in ROLES.items()},  # type: ignore[call-overload]
+        "foreseen": {name: (r.label, run.plan.foreseen.get(name, "")) for name, r in definition.results.items()},
+        "settable": [
+            (name, q.label, units.pretty(q.unit or ""), trials(run.quantities.get(name))[0], q.default)
+            for name, q in definition.quantities.items()
+            if q.default is not None and q.formula is None
+        ],
+        "shapes": [(name, shapes.shape(name)) for name in SHAPES],
+        "fit": _foreseen_fit(opened),
+        "fit_words": _fit_words(opened),
+        "foreseen_shape": run.expected.get(_foreseen_fit(opened), ""),
+        "instruments": _instruments(opened),
+        "conventions_change": what_conventions_change(opened),
+    }
+
+
+def live(opened: Opened) -> dict[str, Any]:
+    """What of it follows every change."""
+    promised = promised_of(opened)
+    shown: dict[str, Any] = {
+        "promises": [],
+        "offers": [],
+        "idle": "",
+        "minutes": "",
+        "unforeseen": promised if isinstance(promised, str) else "",
+        "ruled": _ruled(opened),
+        "set_points": set_points(opened),
+        "ticks": _ticks(opened),
+    }
+    if isinstance(promised, str):
+        return shown
+    setup, found = promised
+    planner = planner_of(opened)
+    shown["promises"] = [promise(opened, one) for one in found.results.values()]
+    shown["minutes"] = f"{planner.minutes(found, setup):.0f}"
+    first = next(iter(found.results.values()), None)
+    if first is not None and not first.reason and first.u > 0:
+        improvements, shown["idle"] = planner.improvements(setup, first.name, found)
+        shown["offers"] = [offer(first, one) for one in improvements]
+    return shown
+
+
+def _ticks(opened: Opened) -> dict[str, list[Ticked]]:
+    """Apparatus, set-up checks and cautions, each with who ticked it."""
+    definition, ticks = opened.definition, opened.state.ticks
+
+    def one(place: str, text: str) -> Ticked:
+        entry: Entry | None = ticks.get(place)
+        return Ticked(place=place, text=text, by=f"{entry.author}, {clock(entry.made_at)}" if entry else "")
+
+    return {
+        "apparatus": [one(f"apparatus.{i}", text) for i, text in enumerate(definition.apparatus)],
+        "check": [
+            one(f"check.{name}", f"{i.label or i.kind}: {i.zero_check}")
+            for name, i in opened.program.definition.instruments.items()
+            if i.zero_check
+        ],
+        "caution": [one(f"caution.{i}", caution.say) for i, caution in enumerate(definition.cautions)],
+    }
+
+
+def _ruled(opened: Opened) -> list[dict[str, Any]]:
+    """The tables as they will be: rows, and for each column its head, decimals and trials."""
+    found = []
+    plan = opened.state.run.plan
+    for name, series in opened.definition.series.items():
+        columns = []
+        for column, body in series.columns.items():
+            spec = opened.program.input_of.get(f"{name}.{column}")
+            gauge = spec.gauge if spec is not None else None
+            unit = opened.analysis.values[f"{name}.{column}"].unit
+            shown = ""
+            if gauge is not None and gauge.least_count:
+                decimals = decimals_of(gauge.least_count, unit)
+                shown = f"0.{'0' * decimals}" if decimals else "0"
+            columns.append(
+                {
+                    "name": column,
+                    "label": body.label,
+                    "unit": unit.pretty,
+                    "role": body.role,
+                    "decimals": shown,
+                    "formula": typeset(parse(body.formula)) if body.formula else "",
+                    "trials": opened.state.trials.get(f"{name}.{column}", 1)
+                    if body.plays.wanted and not body.extract
+                    else 0,
+                    "gauge": gauge.label if gauge is not None else "",
+                }
+            )
+        found.append(
+            {
+                "name": name,
+                "label": series.label,
+                "rows": opened.state.rows[name],
+                "row": series.row,
+                "columns": columns,
+                "optional": series.optional,
+                "without": name in plan.without,
+                "has_points": any(key.startswith(f"{name}.") for key in plan.settings),
+            }
+        )
+    return found
+
+
+def _instruments(opened: Opened) -> list[dict[str, Any]]:
+    """The run's instruments: what is said of each, what could stand in for it, and its zero reading."""
+    families, kinds = catalogue.families(), catalogue.instruments()
+    run = opened.state.run
+    found = []
+    for name, gauge in opened.program.gauges.items():
+        own = opened.definition.instruments[name]
+        now = opened.program.definition.instruments[name]
+        family = families.get(own.kind)
+        others = [k for k, f in families.items() if family is not None and f.name == family.name and k != own.kind]
+        used = [s for s in opened.program.inputs if s.gauge is not None and s.gauge.name == name]
+        if not used:
+            continue
+        said = [f"{words} {text}" for words, text in _says(now)]
+        found.append(
+            {
+                "name": name,
+                "label": gauge.label,
+                "kind": now.kind,
+                "usual": own.kind,
+                "others": [k for k in others if k in kinds],
+                "least_count": now.least_count or "",
+                "says": ", ".join(said),
+                "zero": run.zeros.get(name, ""),
+                "zero_check": now.zero_check,
+                "reads": ", ".join(dict.fromkeys(s.label for s in used)),
+                "own": name in run.instruments,
+                "fields": run.instruments.get(name, {}),
+                "task": of_task(own, kinds),
+                "shifts": any(not s.exact and s.extract not in ("slope", "period") for s in used) and not gauge.dial,
+            }
+        )
+    return found
+
+
+def _says(own: Any) -> list[tuple[str, str]]:
+    words = (
+        ("reaction", own.reaction),
+        ("placing", own.placement),
+        ("zero", own.zero),
+        ("calibration", own.calibration),
+        ("accuracy", own.accuracy),
+    )
+    return [(name, _pretty(text)) for name, text in words if text]
+
+
+def _pretty(amount: str) -> str:
+    """An amount with its unit as the bench writes it."""
+    number, _, unit = amount.partition(" ")
+    try:
+        units.quantity(amount)
+    except CavrelError:
+        return amount  # what a maker prints, such as 0.5 % + 2 digits
+    return f"{number} {units.pretty(unit)}".strip()
+
+
+def _foreseen_fit(opened: Opened) -> str:
+    """The graph whose shape is foreseen: one that the definition has an answer for, else the first; empty where there is none."""
+    fits = {name: body for name, body in opened.definition.fits.items() if body.x is not None}
+    return next((name for name, body in fits.items() if body.expect), next(iter(fits), ""))
+
+
+def _fit_words(opened: Opened) -> str:
+    name = _foreseen_fit(opened)
+    if not name:
+        return ""
+    body = opened.definition.fits[name]
+    up, along = body.y_label or one_line(body.y), body.x_label or one_line(body.x or "")
+    return f"{up[0].upper()}{up[1:]} against {along}"
+
+
+def what_conventions_change(opened: Opened) -> dict[str, dict[str, str]]:
+    """By convention and choice, what it changes of formulas and labels, in words; nothing for the choice in force."""
+    found: dict[str, dict[str, str]] = {}
+    now = opened.state.run.options
+    for name, option in opened.base.options.items():
+        found[name] = {}
+        for choice in option.choices:
+            if choice == now.get(name, option.default):
+                continue
+            try:
+                other = choose(opened.base, {**now, name: choice})
+            except CavrelError:
+                found[name][choice] = "cannot be used with the other conventions chosen"
+                continue
+            found[name][choice] = "; ".join(_differences(opened.definition.document(), other.document())[:3])
+    return found
+
+
+def _differences(one: Mapping[str, Any], other: Mapping[str, Any]) -> list[str]:
+    """Formulas of columns, quantities and results that differ, as ``T = … instead of …``."""
+    found = []
+
+    def formulas(document: Mapping[str, Any]) -> dict[str, str]:
+        made = {n: str(q["formula"]) for n, q in document.get("quantities", {}).items() if q.get("formula")}
+        for series in document.get("series", {}).values():
+            made |= {n: str(c["formula"]) for n, c in series.get("columns", {}).items() if c.get("formula")}
+        return made | {n: str(r["formula"]) for n, r in document.get("results", {}).items() if r.get("formula")}
+
+    before, after = formulas(one), formulas(other)
+    for name, text in after.items():
+        if before.get(name) != text:
+            old = f" instead of {typeset(parse(before[name]))}" if name in before else ""
+            found.append(f"{name} = {typeset(parse(text))}{old}")
+    return found
+
+
+def notes_of(opened: Opened) -> list[Note]:
+    """Beside the plan: what can hurt someone, then what the bench wrote."""
+    return [*notes.cautions(opened), *notes.notes_of_bench(opened)]
+
+
+def data(opened: Opened) -> dict[str, Any]:
+    """The forecast document of the plan as it stands, and the plan itself. Raises CavrelError where nothing can be said."""
+    planner = planner_of(opened)
+    run = opened.state.run
+    plan = run.model_dump(mode="json", exclude_defaults=True, by_alias=True)
+    return {"run": plan, "forecast": forecast_document(planner, setup_of(run, planner), WANTED)}

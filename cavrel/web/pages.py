@@ -1,0 +1,22 @@
+"""Every page in one list: what is registered, and what of it a save is followed by."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from flask import Blueprint
+
+from cavrel.web import assets, entries, judge, logbook, measure, patterns, plan, runs, shelf, straighten, traces, write
+
+OF_A_RUN = (plan, measure, straighten, judge, logbook, traces)
+"""The pages of a run, by the name of their blueprint; each follows a save."""
+OTHERS = (assets, shelf, write, runs, entries, patterns)
+
+
+def blueprints() -> list[Blueprint]:
+    """All pages."""
+    return [page.pages for page in (*OTHERS, *OF_A_RUN)]
+
+
+def of_a_run() -> Mapping[str, Any]:
+    """The pages of a run by name; ``follow`` of each gives the fragments that a save changes on it."""
+    return {page.pages.name: page for page in OF_A_RUN}

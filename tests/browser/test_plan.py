@@ -1,0 +1,204 @@
+"""Plan through its real page: from bare to Measure, by pointer, by keyboard alone, on a telephone, and across a crash."""
+
+import re
+from collections.abc import Callable
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import Server
+from tests.browser.test_measure import cell, saved
+
+
+def plan(page: Page, server: Server, run: int) -> None:
+    page.goto(f"{server.address}/runs/{run}/plan")
+    page.wait_for_selector("html[data-ready=yes]")
+
+
+def field(page: Page, slot: str):
+    return page.locator(f'[data-slot="{slot}"]')
+
+
+def entries(page: Page, server: Server, run: int) -> list[dict]:
+    return page.request.get(f"{server.address}/runs/{run}/logbook.json").json()["entries"]
+
+
+def promised(page: Page) -> float:
+    text = page.locator(".promise-first p").first.inner_text()
+    found = re.search(r"± ([\d.]+)", text)
+    assert found, text
+    return float(found[1])
+
+
+def test_from_bare_to_measure(page: Page, server: Server, new_run: Callable[..., int]) -> None:
+    run = new_run("Planned pendulum")
+    page.get_by_role("link", name=re.compile("^Plan")).click()
+    page.wait_for_selector("html[data-ready=yes]")
+    expect(page.locator("#rail")).to_contain_text("8 lengths × 5, 1 caution unread")
+    before = promised(page)
+    page.get_by_label(re.compile("Keep the swing clear")).check()
+    expect(page.locator("#rail")).not_to_contain_text("unread")
+    expect(page.locator("#ticks")).to_contain_text("Foghorn, ")
+    points = field(page, "settings:swings.L")
+    points.fill("60; 100; 140; 180")
+    page.keyboard.press("Enter")
+    expect(page.locator("#pegs-swings-L .peg")).to_have_count(4)
+    expect(page.locator("#rail")).to_contain_text("4 lengths × 5")
+    page.get_by_label("one trial of Time for N swings less").click()
+    expect(page.locator("#rail")).to_contain_text("4 lengths × 4")
+    page.wait_for_function(
+        f"parseFloat(document.querySelector('.promise-first .digits').textContent.split('±')[1]) > {before}"
+    )
+    page.get_by_role("button", name=re.compile("Take it: 40 swings")).click()
+    expect(field(page, "quantities.N.1")).to_have_value("40")
+    page.wait_for_function(
+        f"parseFloat(document.querySelector('.promise-first .digits').textContent.split('±')[1]) < {2 * before}"
+    )
+    page.get_by_label("square root").check(force=True)
+    field(page, "words:foreseen.g").fill("about 9.8, for we are near the sea")
+    field(page, "words:role.times").fill("Ines")
+    page.keyboard.press("Enter")
+    saved(page)
+    page.get_by_role("link", name="Go on to Measure").click()
+    page.wait_for_selector("html[data-ready=yes]")
+    expect(page.locator("#rail")).to_contain_text("0 of 16 readings")
+    expect(cell(page, "swings.L.3.1")).to_have_attribute("placeholder", "140")
+    expect(cell(page, "swings.t.4.4")).to_be_visible()
+    expect(cell(page, "swings.L.5.1")).to_have_count(0)
+    kinds = {e["kind"] for e in entries(page, server, run)}
+    assert {"tick", "settings", "trials", "reading", "foresee", "words"} <= kinds
+    page.get_by_role("link", name=re.compile("Logbook")).click()
+    expect(page.locator(".log")).to_contain_text("4 set points: 60, 100, 140, 180 cm")
+
+
+def test_by_keyboard_alone(page: Page, server: Server, new_run: Callable[..., int]) -> None:
+    run = new_run("Planned by keys", experiment="spring")
+    page.keyboard.press("Alt+1")
+    page.wait_for_selector("html[data-ready=yes]")
+    assert page.url.endswith("/plan")
+    peg = page.locator("#pegs-loads-n .peg").nth(7)
+    peg.focus()
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Tab")
+    expect(field(page, "settings:loads.n")).to_have_value(re.compile(r"  10$"))
+    saved(page)
+    assert entries(page, server, run)[-1]["body"]["texts"][-1] == "10"
+    field(page, "words:reason.range").focus()
+    page.keyboard.type("up to where it still springs back")
+    page.keyboard.press("Tab")
+    saved(page)
+    page.locator("#ask-percent").focus()
+    page.keyboard.press("Control+a")
+    page.keyboard.type("0.3")
+    page.keyboard.press("Enter")
+    expect(page.locator("#answer")).to_contain_text(re.compile("loads instead of|at best"))
+    page.locator("#ask-minutes").focus()
+    page.keyboard.press("Control+a")
+    page.keyboard.type("soon")
+    page.keyboard.press("Enter")
+    expect(page.locator("#answer")).to_contain_text("not a number")
+
+
+def test_a_set_point_outside_is_refused_with_the_reason(
+    page: Page, server: Server, new_run: Callable[..., int]
+) -> None:
+    run = new_run("Too long")
+    plan(page, server, run)
+    field(page, "settings:swings.L").fill("60 100 900")
+    page.keyboard.press("Tab")
+    expect(page.locator(".set-points .fault.own")).to_contain_text(
+        "900 lies outside what this experiment allows, 20 to 600"
+    )
+    assert entries(page, server, run) == []
+    page.reload()
+    page.wait_for_selector("html[data-ready=yes]")
+    expect(field(page, "settings:swings.L")).to_have_value("60 100 900")  # not kept, and not lost
+    expect(page.locator(".set-points .fault.own")).to_contain_text("900 lies outside")
+    field(page, "settings:swings.L").fill("60 100 90O")
+    page.keyboard.press("Tab")
+    expect(page.locator("#refused")).to_contain_text("set point 3")
+    expect(page.locator("#refused")).to_contain_text("60  100  90O")
+    assert entries(page, server, run) == []
+
+
+def test_a_peg_is_dragged_to_what_can_be_set(page: Page, server: Server, new_run: Callable[..., int]) -> None:
+    run = new_run("Dragged")
+    plan(page, server, run)
+    page.locator("#pegs-swings-L").scroll_into_view_if_needed()
+    box = page.locator("#pegs-swings-L .peg circle").nth(7).bounding_box()
+    assert box
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + 5)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 60, box["y"] + 5, steps=5)
+    page.mouse.up()
+    saved(page)
+    texts = entries(page, server, run)[-1]["body"]["texts"]
+    assert re.fullmatch(r"\d+\.\d", texts[-1])
+    assert float(texts[-1]) > 180
+
+
+def test_half_typed_words_survive_a_reload(page: Page, server: Server, new_run: Callable[..., int]) -> None:
+    run = new_run("Half typed")
+    plan(page, server, run)
+    field(page, "words:reason.step").focus()
+    page.keyboard.type("so that each swing can be told from the ne")
+    page.reload()
+    page.wait_for_selector("html[data-ready=yes]")
+    expect(field(page, "words:reason.step")).to_have_value("so that each swing can be told from the ne")
+    saved(page)
+    assert entries(page, server, run)[-1]["body"]["text"].startswith("so that each swing")
+
+
+def test_a_zero_reading_is_taken_off_and_another_instrument_reads_otherwise(
+    page: Page, server: Server, new_run: Callable[..., int]
+) -> None:
+    run = new_run("Zero read")
+    cell(page, "swings.L.1.1").fill("100.0")
+    page.keyboard.press("Enter")
+    cell(page, "swings.t.1.1").fill("40.00")
+    page.keyboard.press("Enter")
+    saved(page)
+    plan(page, server, run)
+    page.get_by_label("Zero reading of the metre rule").fill("0.4 cm")
+    page.keyboard.press("Enter")
+    saved(page)
+    page.get_by_label("Instrument for Time for N swings").select_option("photogate timer")
+    page.wait_for_function(
+        "document.querySelector('[data-instrument=watch]').value === 'photogate timer' && document.documentElement.dataset.ready === 'yes'"
+    )
+    saved(page)
+    found = page.request.get(f"{server.address}/runs/{run}/measure.json").json()
+    assert found["result"]["series"]["swings"]["L"]["values"][0] == pytest.approx(99.6)
+    assert found["run"]["instruments"] == {"watch": {"kind": "photogate timer"}}
+
+
+def test_on_a_telephone(page: Page, server: Server, new_run: Callable[..., int]) -> None:
+    page.set_viewport_size({"width": 390, "height": 844})
+    run = new_run("By thumb", experiment="metre-bridge")
+    plan(page, server, run)
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390
+    for tick in page.locator(".tick.caution input").all():
+        tick.check()
+    expect(page.locator("#rail")).not_to_contain_text("unread")
+    page.get_by_label("one trial of Null, from the left end more").first.click()
+    saved(page)
+    page.set_viewport_size({"width": 320, "height": 800})
+    assert page.evaluate("document.documentElement.scrollWidth") <= 320
+
+
+@pytest.mark.parametrize(
+    "experiment", ["torsion-balance", "grating", "half-life", "rule-equilibrium", "projectile-range"]
+)
+def test_other_experiments_are_planned(
+    page: Page, server: Server, new_run: Callable[..., int], experiment: str
+) -> None:
+    run = new_run("Planned", experiment=experiment)
+    plan(page, server, run)
+    promised(page)
+    expect(page.locator("#promises")).to_contain_text("minutes with setting up")
+    for tick in page.locator(".tick input").all():
+        tick.check()
+    saved(page)
+    page.get_by_role("link", name="Go on to Measure").click()
+    expect(page.locator("#rail")).to_contain_text("0 of ")
