@@ -3,8 +3,10 @@
 import os
 import re
 import signal
+import socket
 import subprocess
 import sys
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from uuid import uuid4
@@ -45,6 +47,15 @@ class Server:
         assert self.process is not None
         self.process.send_signal(signal.SIGKILL)
         self.process.wait()
+        # Its workers die with it, but a moment later: who starts anew at once could still be answered by one of them.
+        deadline = time.monotonic() + 20
+        while self._listens():
+            assert time.monotonic() < deadline, "the workers of a killed server live on"
+            time.sleep(0.02)
+
+    def _listens(self) -> bool:
+        with socket.socket() as probe:
+            return probe.connect_ex(("127.0.0.1", self.port)) == 0
 
     def stop(self) -> None:
         assert self.process is not None
