@@ -20,6 +20,7 @@ from pathlib import Path
 from uuid import UUID, uuid4
 
 from cavrel import catalogue
+from cavrel.core.cupboard import EMPTY
 from cavrel.serve import workers_wanted
 from cavrel.store import entries as entry_store
 from cavrel.store import runs as run_store
@@ -57,7 +58,7 @@ def served() -> Iterator[Served]:
             connection.execute(
                 "create table bare (id bigint generated always as identity primary key, body jsonb not null)"
             )
-            course = run_store.make_course(connection, "bench", "Bench", "", {}, ["Beacon"])
+            course = run_store.make_course(connection, "bench", "Bench", "", EMPTY, ["Beacon"])
             bench = run_store.benches(connection, course.id)[0]
         with (
             open_pool(url, size=4) as pool,

@@ -8,6 +8,7 @@ from typing import Any
 from uuid import UUID, uuid5
 
 from cavrel import catalogue
+from cavrel.core import cupboard as cupboards
 from cavrel.store import entries as entry_store
 from cavrel.store import runs as run_store
 from cavrel.store.entries import NewEntry
@@ -23,7 +24,12 @@ def load(pool: Pool) -> None:
     course = body["course"]
     with transaction(pool) as connection:
         made = run_store.make_course(
-            connection, course["slug"], course["title"], course["place"], course["rules"], course["benches"]
+            connection,
+            course["slug"],
+            course["title"],
+            course["place"],
+            cupboards.load(course["cupboard"]),
+            course["benches"],
         )
         benches = {bench.name: bench.id for bench in run_store.benches(connection, made.id)}
         for i, run in enumerate(body["runs"]):

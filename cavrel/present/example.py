@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from cavrel import catalogue
+from cavrel.core.cupboard import EMPTY
 from cavrel.core.definition import Definition, choose
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import run as runs
@@ -41,7 +42,7 @@ def finished(definition: Definition, options: Mapping[str, str]) -> dict[str, An
         document = runs.load(simulate(catalogue.program_of(definition, options=options), SEED, options=options))
     except CavrelError:
         return {}
-    opened = unstarted(choose(definition, {}), None, options, slots_of(document))
+    opened = unstarted(choose(definition, {}), EMPTY, options, slots_of(document))
     fit = opened.fit
     return {
         "tables": [(table, table.rows[:ROWS]) for table in tables.tables(opened)],

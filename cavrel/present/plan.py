@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from cavrel import catalogue
+from cavrel.core.cupboard.taken import of_task
 from cavrel.core.definition import choose
 from cavrel.core.document.forecast import WANTED, forecast_document, setup_of
 from cavrel.core.errors import CavrelError
@@ -13,7 +14,6 @@ from cavrel.core.formula.text import typeset
 from cavrel.core.logbook import Entry
 from cavrel.core.logbook.kinds.planning import REASONS, ROLES, SHAPES
 from cavrel.core.logbook.run import trials
-from cavrel.core.plan.better import of_task
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
 from cavrel.graph import shapes

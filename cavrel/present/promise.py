@@ -49,7 +49,8 @@ class Offer:
 
 def planner_of(opened: Opened) -> Planner:
     """Tries plans of this run's experiment. Raises DefinitionError where it has no stand-in."""
-    return catalogue.planner(opened.base, opened.state.run.options, opened.analysis.rules)
+    run = opened.state.run
+    return catalogue.planner(opened.base, run.options, opened.analysis.rules, run.accepted, opened.cupboard)
 
 
 def promised_of(opened: Opened) -> tuple[Setup, Forecast] | str:

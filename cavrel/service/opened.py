@@ -10,6 +10,8 @@ from typing import Any
 from cavrel import catalogue
 from cavrel.core.analysis import Analysis, ResultAnalysis, analyse
 from cavrel.core.analysis.fitted import FitAnalysis
+from cavrel.core.cupboard import EMPTY as EMPTY_CUPBOARD
+from cavrel.core.cupboard import Cupboard, Taken
 from cavrel.core.definition import Definition
 from cavrel.core.definition.steps import Program
 from cavrel.core.errors import CavrelError
@@ -19,7 +21,8 @@ from cavrel.core.findings.meaning import LineMeaning
 from cavrel.core.findings.slips import Slip, find
 from cavrel.core.logbook import EMPTY, Book, Entry, SheetState, assemble, sheet_of
 from cavrel.core.logbook.run import RunDocument
-from cavrel.store.runs import Course, Run
+from cavrel.service.cupboards import taken
+from cavrel.store.runs import Run
 
 log = logging.getLogger("cavrel")
 
@@ -30,6 +33,7 @@ class Opened:
 
     ``run``: its record.
     ``base``: the definition it is pinned to.
+    ``cupboard``: the version of the laboratory's cupboard that it goes by.
     ``definition``: the same under the conventions chosen.
     ``program``: compiled from that.
     ``entries``: its logbook in the order they were saved.
@@ -43,6 +47,7 @@ class Opened:
 
     run: Run
     base: Definition
+    cupboard: Cupboard
     definition: Definition
     program: Program
     entries: tuple[Entry, ...]
@@ -80,7 +85,7 @@ class Opened:
 
 
 def unstarted(
-    definition: Definition, course: Course | None, options: Mapping[str, str], readings: Iterable[tuple[str, str]] = ()
+    definition: Definition, cupboard: Cupboard, options: Mapping[str, str], readings: Iterable[tuple[str, str]] = ()
 ) -> Opened:
     """An experiment as it would open under ``options``, before its first reading or with ``readings``, (slot, text), that no run holds."""
     now = datetime.now(timezone.utc)
@@ -90,13 +95,13 @@ def unstarted(
         Entry(id=i, kind=kind, slot=slot, body=body, author="", made_at=now, saved_at=now)
         for i, (kind, slot, body) in enumerate(made, 1)
     )
-    rules = course.rules if course else {}
     run = Run(
         id=0,
         title=definition.title,
         course=0,
         course_title="",
-        course_rules=rules,
+        cupboard=0,
+        digest="",
         rules={},
         instruments={},
         bench="",
@@ -105,20 +110,30 @@ def unstarted(
         made_at=now,
         newest=0,
     )
-    return work_out(run, definition, entries)
+    return work_out(run, definition, entries, cupboard)
 
 
-def work_out(run: Run, definition: Definition, entries: tuple[Entry, ...], book: Book | None = None) -> Opened:
+def work_out(
+    run: Run,
+    definition: Definition,
+    entries: tuple[Entry, ...],
+    cupboard: Cupboard = EMPTY_CUPBOARD,
+    book: Book | None = None,
+) -> Opened:
     """Sheet, analysis and remarks of a run from its entries; ``book``: the same folded, where it is known.
 
     What an entry says is never a reason to show nothing: where the conventions chosen cannot be used together, or something cannot be worked
     out, the page opens without it and says so.
     """
-    rules, broken = {**run.course_rules, **run.rules}, list[Finding]()
+    broken = list[Finding]()
+
+    def takes(chosen: Definition) -> Taken:
+        return taken(chosen, cupboard)
+
     book = EMPTY.with_entries(entries) if book is None else book
-    state = sheet_of(definition, book, rules, run.instruments)
+    state = sheet_of(definition, book, run.rules, run.instruments, takes)
     try:
-        program = catalogue.program_of(definition, state.run.instruments, state.run.options)
+        program = catalogue.program_of(definition, state.run.instruments, state.run.options, state.run.accepted)
     except CavrelError as fault:
         say = f"{fault.what[0].upper()}{fault.what[1:]}. The page shows the usual ones; nothing written is lost."
         broken.append(
@@ -127,10 +142,10 @@ def work_out(run: Run, definition: Definition, entries: tuple[Entry, ...], book:
             )
         )
         plain = tuple(entry for entry in entries if entry.kind != "option")
-        state = replace(assemble(definition, plain, rules, run.instruments), latest=state.latest)
+        state = replace(assemble(definition, plain, run.rules, run.instruments, takes), latest=state.latest)
         try:
-            program = catalogue.program_of(definition, state.run.instruments, state.run.options)
-        except CavrelError:  # it is the instruments then
+            program = catalogue.program_of(definition, state.run.instruments, state.run.options, state.run.accepted)
+        except CavrelError:  # it is the instruments then, or what the laboratory accepts
             program = catalogue.program_of(definition, {}, state.run.options)
     meanings: Mapping[str, LineMeaning] = {}
     try:
@@ -148,6 +163,7 @@ def work_out(run: Run, definition: Definition, entries: tuple[Entry, ...], book:
     return Opened(
         run=run,
         base=definition,
+        cupboard=cupboard,
         definition=state.definition,
         program=program,
         entries=entries,

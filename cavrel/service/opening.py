@@ -3,7 +3,9 @@
 from collections.abc import Sequence
 from dataclasses import replace
 
+from cavrel.core.cupboard import Cupboard
 from cavrel.core.logbook import EMPTY, Entry, in_force
+from cavrel.service.cupboards import cupboard_of
 from cavrel.service.definitions import definition_of
 from cavrel.service.opened import Opened, work_out
 from cavrel.service.recent import Recent, Remembered
@@ -25,11 +27,12 @@ def open_run(pool: Pool, run_id: int) -> Opened | None:
 class Loaded:
     """A run as the database has it: what this process remembers of it, and the entries since."""
 
-    __slots__ = ("definition", "fresh", "known", "run")
+    __slots__ = ("cupboard", "definition", "fresh", "known", "run")
 
     def __init__(self, connection: Connection, run: Run) -> None:
         self.run = run
         self.definition = definition_of(connection, run.hash)
+        self.cupboard = cupboard_of(connection, run.course, run.cupboard, run.digest)
         self.known = _recent.get(_key(run))
         self.fresh: list[Entry] = []
         if run.newest > self._last:
@@ -39,11 +42,12 @@ class Loaded:
     def _last(self) -> int:
         return self.fresh[-1].id if self.fresh else self.known.last if self.known is not None else 0
 
-    def with_newer(self, run: Run, newer: Sequence[Entry]) -> "Loaded":
-        """The same with the entries appended since it was loaded; ``run``: its record, as they may have changed it."""
+    def with_newer(self, run: Run, newer: Sequence[Entry], cupboard: Cupboard | None = None) -> "Loaded":
+        """The same with the entries appended since it was loaded; ``run``: its record, and ``cupboard``, as they may have changed them."""
         made = Loaded.__new__(Loaded)
         made.run = replace(run, newest=max(run.newest, newer[-1].id if newer else 0))
         made.definition, made.known, made.fresh = self.definition, self.known, [*self.fresh, *newer]
+        made.cupboard = cupboard or self.cupboard
         return made
 
     def conventions(self) -> dict[str, str]:
@@ -69,13 +73,13 @@ def load(connection: Connection, run_id: int) -> Loaded | None:
 def follow(loaded: Loaded) -> Opened:
     """What follows from a loaded run, worked out now or remembered."""
     run, known = loaded.run, loaded.known
-    state = (run.made_of, run.title, run.bench, run.away)
+    state = (run.made_of, run.digest, run.title, run.bench, run.away)
     if known is not None and not loaded.fresh and known.state == state and known.last >= run.newest:
         return known.opened
     before = known.opened.entries if known is not None else ()
     entries = (*before, *loaded.fresh)
     book = (known.book if known is not None else EMPTY).with_entries(loaded.fresh)
-    opened = work_out(run, loaded.definition, entries, book)
+    opened = work_out(run, loaded.definition, entries, loaded.cupboard, book)
     last = entries[-1].id if entries else 0
     _recent.put(_key(run), Remembered(last=last, state=state, book=book, opened=opened))
     return opened

@@ -10,6 +10,7 @@ from uuid import UUID
 from cavrel.core.definition import Definition, choose
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import Entry, EntryError, check_entry
+from cavrel.service.cupboards import cupboard_of
 from cavrel.service.opening import Loaded, load
 from cavrel.store import entries as entry_store
 from cavrel.store import runs as run_store
@@ -77,7 +78,7 @@ def _with(connection: Connection, before: Loaded, stand: Sequence[Entry]) -> Loa
     newer = sorted((entry for entry in stand if entry.id > run.newest), key=lambda entry: entry.id)
     if any(entry.slot.startswith("run:") for entry in newer):
         run = run_store.get(connection, run.id) or run
-    return before.with_newer(run, newer)
+    return before.with_newer(run, newer, cupboard_of(connection, run.course, run.cupboard, run.digest))
 
 
 def _understood(before: Loaded, sent: Sequence[Any]) -> tuple[list[NewEntry], dict[str, str]]:

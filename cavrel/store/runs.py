@@ -8,17 +8,22 @@ from uuid import UUID
 
 from psycopg.types.json import Json, Jsonb
 
+from cavrel.core.cupboard import Cupboard
 from cavrel.core.definition import Definition
+from cavrel.store import cupboards
 from cavrel.store.pool import Connection
 
 
 @dataclass(frozen=True, slots=True)
 class Course:
+    """A course. ``version`` and ``digest``: of the newest version of its cupboard."""
+
     id: int
     slug: str
     title: str
     place: str
-    rules: Mapping[str, Any]
+    version: int
+    digest: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,8 +40,9 @@ class Run:
     ``title``: as it is called now.
     ``course``: the course's number.
     ``course_title``: and title.
-    ``course_rules``: house rules of the course.
-    ``rules``: the run's own over them.
+    ``cupboard``: the version of the course's cupboard that it goes by.
+    ``digest``: what that holds is known by.
+    ``rules``: the run's own over the course's.
     ``instruments``: the run's own over the definition's.
     ``bench``: the bench's name.
     ``hash``: content hash of the definition it is pinned to.
@@ -51,7 +57,8 @@ class Run:
     title: str
     course: int
     course_title: str
-    course_rules: Mapping[str, Any]
+    cupboard: int
+    digest: str
     rules: Mapping[str, Any]
     instruments: Mapping[str, Any]
     bench: str
@@ -77,33 +84,40 @@ def _now(slot: str) -> str:
     return f"(select {value} from entry where entry.run = run.id and slot = '{slot}' order by id desc limit 1)"
 
 
-MADE_OF = "md5(concat_ws('|', run.definition, course.rules, run.rules, run.instruments))"
+MADE_OF = "md5(concat_ws('|', run.definition, run.cupboard, run.rules, run.instruments))"
 """SQL for what a run's analysis rests on besides its entries, as figures."""
 
 _RUN = f"""
     select run.id, coalesce({_now("run:title")}, run.title) as title, run.course, course.title as course_title,
-           course.rules as course_rules, run.rules, run.instruments, coalesce({_now("run:bench")}, bench.name) as bench,
+           cupboard.version as cupboard, cupboard.digest, run.rules, run.instruments, coalesce({_now("run:bench")}, bench.name) as bench,
            run.definition as hash, definition.experiment, run.made_at,
            coalesce((select max(id) from entry where entry.run = run.id), 0) as newest, {MADE_OF} as made_of,
            coalesce({_now("run:away")}, 'false') = 'true' as away
     from run join course on course.id = run.course join bench on bench.id = run.bench join definition on definition.hash = run.definition
+         join cupboard on cupboard.course = run.course and cupboard.version = coalesce({_now("run:cupboard")}::int, run.cupboard)
+"""
+_COURSE = """
+    select course.id, slug, title, place, cupboard.version, cupboard.digest
+    from course join lateral (select version, digest from cupboard where course = course.id order by version desc limit 1) cupboard on true
 """
 
 
 def courses(connection: Connection) -> list[Course]:
     """All courses, oldest first."""
-    return [Course(**row) for row in connection.execute("select id, slug, title, place, rules from course order by id")]
+    return [Course(**row) for row in connection.execute(_COURSE + " order by course.id")]
 
 
 def make_course(
-    connection: Connection, slug: str, title: str, place: str, rules: Mapping[str, Any], benches: list[str]
+    connection: Connection, slug: str, title: str, place: str, cupboard: Cupboard, benches: list[str]
 ) -> Course:
-    """A course with its benches; if one of this slug stands already, that one, unchanged but for benches it lacks."""
-    connection.execute(
-        "insert into course (slug, title, place, rules) values (%s, %s, %s, %s) on conflict (slug) do nothing",
-        [slug, title, place, Jsonb(rules)],
-    )
-    row = connection.execute("select id, slug, title, place, rules from course where slug = %s", [slug]).fetchone()
+    """A course with the first version of its cupboard and its benches; if one of this slug stands already, that one, with benches it lacks."""
+    made = connection.execute(
+        "insert into course (slug, title, place) values (%s, %s, %s) on conflict (slug) do nothing returning id",
+        [slug, title, place],
+    ).fetchone()
+    if made is not None:
+        cupboards.save(connection, made["id"], cupboard)
+    row = connection.execute(_COURSE + " where slug = %s", [slug]).fetchone()
     assert row is not None
     course = Course(**row)
     for name in benches:
@@ -149,9 +163,19 @@ def start(
     """Start a run and return its id; the same ``client_key`` again returns the run it started. Raises KeyInUse where that was for another
     bench, title or experiment."""
     connection.execute(
-        """insert into run (course, bench, definition, title, rules, instruments, client_key) values (%s, %s, %s, %s, %s, %s, %s)
+        """insert into run (course, bench, definition, title, rules, instruments, client_key, cupboard)
+        select %s, %s, %s, %s, %s, %s, %s, max(version) from cupboard where course = %s
         on conflict (client_key) do nothing""",
-        [course, bench, pin(connection, definition), title, Jsonb(rules or {}), Jsonb(instruments or {}), client_key],
+        [
+            course,
+            bench,
+            pin(connection, definition),
+            title,
+            Jsonb(rules or {}),
+            Jsonb(instruments or {}),
+            client_key,
+            course,
+        ],
     )
     row = connection.execute(
         "select id, bench, definition, title from run where client_key = %s", [client_key]

@@ -63,7 +63,7 @@ _LISTED = f"""
            coalesce(summary.last, -1) as last, coalesce(summary.made_of, '') as made_of, {MADE_OF} as rests_on,
            coalesce(summary.body, '{{}}') as body,
            coalesce((select max(id) from entry where entry.run = run.id), 0) as newest
-    from run join bench on bench.id = run.bench join definition on definition.hash = run.definition join course on course.id = run.course
+    from run join bench on bench.id = run.bench join definition on definition.hash = run.definition
          left join run_summary summary on summary.run = run.id
 """
 _FITS = """

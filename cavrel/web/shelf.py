@@ -12,9 +12,10 @@ from markupsafe import Markup
 
 from cavrel import catalogue
 from cavrel.catalogue import pictures
+from cavrel.core.cupboard import EMPTY, Cupboard
 from cavrel.core.definition import FIELDS, Definition
-from cavrel.core.definition.rules import HouseRules
 from cavrel.present import example, plan, tables
+from cavrel.service.cupboards import cupboard_of
 from cavrel.service.definitions import definition_of
 from cavrel.service.opened import unstarted
 from cavrel.store import entries as entry_store
@@ -89,8 +90,9 @@ def _fields(shelf: Mapping[str, OnShelf], wanted: str) -> list[tuple[str, list[O
     return [(name, entries) for name, entries in [("written here", own), *fields] if entries]
 
 
-def _rules(course: Course | None) -> HouseRules:
-    return HouseRules.model_validate(dict(course.rules) if course else {})
+def newest_cupboard(connection: Connection, course: Course | None) -> Cupboard:
+    """The cupboard as it stands now."""
+    return cupboard_of(connection, course.id, course.version, course.digest) if course else EMPTY
 
 
 @pages.get("/")
@@ -99,9 +101,8 @@ def page() -> ResponseReturnValue:
     with transaction(pool()) as connection:
         course, _ = course_of(connection)
         fields = _fields(on_shelf(connection, course), wanted)
-    return render_template(
-        "shelf/page.html", course=course, rules=_rules(course), fields=fields, wanted=wanted, drawing=drawing
-    )
+        rules = newest_cupboard(connection, course).house_rules()
+    return render_template("shelf/page.html", course=course, rules=rules, fields=fields, wanted=wanted, drawing=drawing)
 
 
 @pages.get("/shelf.json")
@@ -161,8 +162,9 @@ def _experiment_page(name: str, typed: Mapping[str, str], faults: Mapping[str, s
     with transaction(pool()) as connection:
         course, benches = course_of(connection)
         shown = _experiment(connection, course, name)
+        cupboard = newest_cupboard(connection, course)
     options = chosen_options(shown.definition, typed)
-    blank = unstarted(shown.definition, course, options)
+    blank = unstarted(shown.definition, cupboard, options)
     promises, minutes = example.promises(blank)
     return render_template(
         "shelf/experiment.html",

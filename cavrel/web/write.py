@@ -20,7 +20,7 @@ from cavrel.store import own as own_store
 from cavrel.store.pool import Connection, transaction
 from cavrel.store.runs import Course
 from cavrel.web.shared import pool
-from cavrel.web.shelf import course_of
+from cavrel.web.shelf import course_of, newest_cupboard
 
 pages = Blueprint("write", __name__)
 
@@ -124,7 +124,8 @@ def _judged(text: str, more: tuple[TextFault, ...] = ()) -> dict[str, Any]:
 def _preview(definition: Definition) -> dict[str, Any]:
     with transaction(pool()) as connection:
         course, _ = course_of(connection)
-    blank_run = unstarted(definition, course, {})
+        cupboard = newest_cupboard(connection, course)
+    blank_run = unstarted(definition, cupboard, {})
     shown: dict[str, Any] = {
         "d": blank_run.definition,
         "tables": tables.tables(blank_run),
@@ -138,7 +139,7 @@ def _preview(definition: Definition) -> dict[str, Any]:
         return shown
     try:
         document = runs.load(simulate(catalogue.program_of(definition), 1))
-        opened = unstarted(definition, course, {}, slots_of(document))
+        opened = unstarted(definition, cupboard, {}, slots_of(document))
     except CavrelError as fault:
         shown["no_stand_in"] = f"{fault}"
         return shown

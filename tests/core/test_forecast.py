@@ -11,11 +11,12 @@ from click.testing import CliRunner
 from cavrel import catalogue
 from cavrel.cli import main
 from cavrel.core.analysis import analyse
+from cavrel.core.cupboard.taken import of_task
 from cavrel.core.document.forecast import change_of, setup_of
 from cavrel.core.document.formats import schemas
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import run as runs
-from cavrel.core.plan.better import Planner, Setup, of_task
+from cavrel.core.plan.better import Planner, Setup
 from cavrel.core.plan.forecast import DRAWN, forecast
 from cavrel.core.simulate import simulate
 from cavrel.core.simulate.apparatus import Planned

@@ -8,6 +8,7 @@ import psycopg
 import pytest
 
 from cavrel import catalogue
+from cavrel.core.cupboard import EMPTY
 from cavrel.core.logbook import assemble
 from cavrel.store import entries, runs, settings
 from cavrel.store.entries import NewEntry
@@ -26,7 +27,7 @@ def entry(kind: str, slot: str, key: UUID | None = None, **body) -> NewEntry:
 @pytest.fixture
 def run(pool: Pool) -> int:
     with transaction(pool) as connection:
-        course = runs.make_course(connection, "evening", "Evening", "", {}, ["Prism", "Wick"])
+        course = runs.make_course(connection, "evening", "Evening", "", EMPTY, ["Prism", "Wick"])
         bench = runs.benches(connection, course.id)[0]
         return runs.start(connection, course.id, bench.id, PENDULUM, "A run", uuid4())
 
@@ -101,7 +102,7 @@ def test_many_pages_at_once_lose_nothing(pool: Pool, run: int) -> None:
 def test_a_run_started_twice_is_one_run(pool: Pool) -> None:
     key = uuid4()
     with transaction(pool) as connection:
-        course = runs.make_course(connection, "evening", "Evening", "", {}, ["Prism"])
+        course = runs.make_course(connection, "evening", "Evening", "", EMPTY, ["Prism"])
         bench = runs.benches(connection, course.id)[0]
         first = runs.start(connection, course.id, bench.id, PENDULUM, "A run", key)
         assert runs.start(connection, course.id, bench.id, PENDULUM, "A run", key) == first

@@ -46,7 +46,7 @@ def analyse(program: Program, run: RunDocument, rules: HouseRules | None = None)
         nominal, blocks = gather(sheet, house)
     for fit in program.fits.values():
         blocks.append(_scatter_block(program, fit, sheet.rows[fit.series]))
-    accepted = _accepted(program, house)
+    accepted = _accepted(program, house, run)
     for name in program.used_accepted:
         nominal[name] = _single(accepted[name].value)
         if accepted[name].u > 0:
@@ -104,9 +104,11 @@ def _scatter_block(program: Program, fit: FitStep, rows: int) -> Block:
     )
 
 
-def _accepted(program: Program, rules: HouseRules) -> dict[str, ReferenceValue]:
-    """The accepted values under these house rules."""
+def _accepted(program: Program, rules: HouseRules, run: RunDocument) -> dict[str, ReferenceValue]:
+    """The accepted values under these house rules; what the laboratory says of g itself stands above its rule."""
     accepted = dict(program.accepted)
+    if "g_local" in run.accepted:
+        return accepted
     site = rules.g if isinstance(rules.g, Site) else None
     accepted["g_local"] = local_gravity(rules.gravity(), site.latitude if site else None, site.height if site else None)
     return accepted

@@ -1,6 +1,8 @@
 """House rules: where schools differ, with a default and a reason for each (the reasons are shown to the user)."""
 
-from typing import Annotated, Literal
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -64,3 +66,99 @@ class HouseRules(BaseModel):
     def gravity(self) -> float:
         """g in m/s² by these rules."""
         return self.g if isinstance(self.g, float) else normal_gravity(self.g.latitude, self.g.height)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Rule:
+    """A house rule in words.
+
+    ``title``: what it is about.
+    ``choices``: value -> words; empty where it is a number or a place.
+    """
+
+    title: str
+    choices: Mapping[Any, str] = field(default_factory=dict)
+
+    @property
+    def free(self) -> bool:
+        """It has a value, not one of a few choices."""
+        return not self.choices
+
+    def choice(self, value: Any) -> str:
+        """A value of it in words."""
+        if isinstance(value, Mapping):
+            return f"latitude {value.get('latitude', 45)}°, height {value.get('height', 0)} m"
+        return self.choices.get(value, f"{value:g}" if isinstance(value, float | int) else str(value))
+
+
+RULES: Mapping[str, Rule] = {
+    "repeats": Rule(
+        title="± of repeated readings",
+        choices={
+            "sem": "the standard error of their mean",
+            "sd": "their standard deviation",
+            "half_range": "half their range",
+        },
+    ),
+    "pool": Rule(
+        title="Scatter of rows that scatter alike",
+        choices={"auto": "pooled where a test lets it", "always": "always pooled", "never": "each row its own"},
+    ),
+    "student": Rule(
+        title="95 % from a few trials", choices={True: "Student's factor", False: "the factor of many trials, 1.96"}
+    ),
+    "resolution": Rule(
+        title="± of one reading of a scale",
+        choices={
+            "half_rectangular": "anywhere within half a step, so a step / √12",
+            "full_rectangular": "anywhere within a whole step, so a step / √3",
+            "half_standard": "half a step",
+        },
+    ),
+    "stated": Rule(
+        title="A typed ±",
+        choices={"standard": "is a standard uncertainty", "limit": "is a limit, so it is divided by √3"},
+    ),
+    "weights": Rule(
+        title="Points of a graph",
+        choices={"known": "count by how well they are known", "equal": "all count alike"},
+    ),
+    "fit_uncertainty": Rule(
+        title="± of a slope",
+        choices={
+            "larger": "from error bars or from the scatter, whichever is larger",
+            "propagated": "from the error bars",
+            "scatter": "from the scatter about the line",
+            "extreme_lines": "from the steepest and the shallowest line",
+        },
+    ),
+    "abscissae": Rule(
+        title="Error bars along x",
+        choices={"auto": "count when they matter", "york": "always count", "ignore": "are left out"},
+    ),
+    "origin": Rule(
+        title="A line that should pass through the origin",
+        choices={"free": "has its intercept fitted and judged", "forced": "is forced through it"},
+    ),
+    "percent_error": Rule(title="Percent error", choices={"unsigned": "without a sign", "signed": "with its sign"}),
+    "combine": Rule(
+        title="Two values of one thing",
+        choices={"weighted": "are averaged by how well they are known", "plain": "are averaged alike"},
+    ),
+    "difference": Rule(
+        title="Percent difference of two measured values",
+        choices={"mean": "is taken of their mean", "second": "is taken of the better method's"},
+    ),
+    "acceptable": Rule(title="Percent error that passes as acceptable"),
+    "rounding": Rule(
+        title="Figures of an uncertainty",
+        choices={
+            "one_or_two": "one, and two where the first is a 1",
+            "one": "one",
+            "two": "two",
+            "pdg": "by the rule of 354 and 949",
+        },
+    ),
+    "g": Rule(title="g that results are compared with"),
+}
+"""Every house rule in words; why its default is what it is stands in the model."""

@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
+from cavrel.core.cupboard.taken import CourseValue
 from cavrel.core.definition import Key, Shape, first_fault
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.errors import RunError
@@ -77,8 +78,8 @@ class RunDocument(BaseModel):
     """Rows and trials count from 1. ``excluded`` names a whole row (``"4"``) or one trial (``"t.4.2"``), each with its reason.
 
     ``instruments`` overrides fields of the definition's instruments for this run; ``rules`` overrides house rules; ``expected``: the
-    shape that the bench foresaw for a fit; ``plan``: what was decided before the first reading; ``zeros``: what instruments read at zero,
-    which is taken off everything read with them.
+    shape that the bench foresaw for a fit; ``accepted``: values that the laboratory holds true, over those that ship; ``plan``: what was
+    decided before the first reading; ``zeros``: what instruments read at zero, which is taken off everything read with them.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -89,6 +90,7 @@ class RunDocument(BaseModel):
     rules: dict[str, Any] = {}
     instruments: dict[Key, dict[str, str]] = {}
     zeros: dict[Key, Text] = {}
+    accepted: dict[Key, CourseValue] = {}
     quantities: dict[Key, Cell] = {}
     series: dict[Key, dict[Key, Annotated[list[Cell], Field(max_length=MOST_ROWS)]]] = {}
     traces: dict[Key, dict[Key, Annotated[list[TraceDocument | None], Field(max_length=MOST_ROWS)]]] = {}

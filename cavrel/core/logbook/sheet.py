@@ -1,9 +1,10 @@
 """The sheet that a logbook amounts to: what is in force of the latest entry of each slot."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from cavrel.core.cupboard import NOTHING, Taken
 from cavrel.core.definition import Definition, choose
 from cavrel.core.logbook.book import EMPTY, Book, Correction
 from cavrel.core.logbook.entry import LONGEST, LONGEST_TEXT, Entry, EntryError, in_force
@@ -14,6 +15,9 @@ from cavrel.core.logbook.slots import Slot
 from cavrel.core.logbook.standing import Standing
 
 MOST_NOTES = 2000
+
+Takes = Callable[[Definition], Taken]
+"""What an experiment, under its conventions, takes out of the cupboard."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -53,9 +57,11 @@ def assemble(
     entries: Iterable[Entry],
     rules: Mapping[str, Any] | None = None,
     instruments: Mapping[str, Any] | None = None,
+    takes: Takes = lambda _: NOTHING,
 ) -> SheetState:
-    """The sheet that ``entries``, in the order they were saved, amount to. ``rules`` and ``instruments`` go into the run document."""
-    return sheet_of(definition, EMPTY.with_entries(entries), rules, instruments)
+    """The sheet that ``entries``, in the order they were saved, amount to. ``rules`` and ``instruments`` are the run's own over what it
+    ``takes`` out of the cupboard."""
+    return sheet_of(definition, EMPTY.with_entries(entries), rules, instruments, takes)
 
 
 def sheet_of(
@@ -63,6 +69,7 @@ def sheet_of(
     book: Book,
     rules: Mapping[str, Any] | None = None,
     instruments: Mapping[str, Any] | None = None,
+    takes: Takes = lambda _: NOTHING,
 ) -> SheetState:
     """The sheet that a logbook amounts to.
 
@@ -76,6 +83,7 @@ def sheet_of(
             KINDS[kind].apply(standing, slot, body, entry)
     options = {name: c for name, c in standing.options.items() if c != definition.options[name].default}
     definition = choose(definition, options)
+    of_course = takes(definition)
     readings = _read_here(definition, standing.readings)
     settings = _settings_here(definition, standing)
     rows, trials = _sizes(definition, readings, standing.sizes, settings)
@@ -89,8 +97,11 @@ def sheet_of(
             "format": "cavrel-run/1",
             "experiment": definition.id,
             "options": options,
-            "rules": dict(rules or {}),
-            "instruments": _instruments(definition, instruments or {}, standing.instruments),
+            "rules": {**of_course.rules, **(rules or {}), **standing.rules},
+            "instruments": _instruments(
+                definition, {**of_course.instruments, **(instruments or {})}, standing.instruments
+            ),
+            "accepted": dict(of_course.accepted),
             "zeros": {name: text for name, text in standing.zeros.items() if name in definition.instruments},
             "expected": {name: shape for name, shape in standing.foreseen.items() if name in definition.fits},
             "plan": _plan(definition, standing, settings),

@@ -23,6 +23,7 @@ class Standing:
     zeros: dict[str, str] = field(default_factory=dict)
     ticks: dict[str, Entry] = field(default_factory=dict)
     words: dict[str, str] = field(default_factory=dict)
+    rules: dict[str, Any] = field(default_factory=dict)
     foreseen: dict[str, str] = field(default_factory=dict)
     without: set[str] = field(default_factory=set)
     planned: set[str] = field(default_factory=set)

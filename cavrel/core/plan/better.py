@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from cavrel.core.analysis import Analysis
-from cavrel.core.definition import Instrument
+from cavrel.core.cupboard.taken import of_task
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.definition.steps import Input, Program
 from cavrel.core.errors import CavrelError
@@ -87,10 +87,18 @@ class Improvement:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Family:
-    """``name``: of instruments that can read the same. ``reach``: the most that this one measures, SI."""
+    """What can read the same.
+
+    ``name``: of the family.
+    ``reach``: the most that this instrument measures, SI.
+    ``fields``: what a run says of it, where it is the laboratory's own.
+    ``offered``: it is at hand.
+    """
 
     name: str
     reach: float = math.inf
+    fields: Mapping[str, str] = field(default_factory=dict)
+    offered: bool = True
 
 
 class Planner:
@@ -214,28 +222,22 @@ class Planner:
             largest = max(float(np.nanmax(np.abs(analysis.nominal[s.key][0]), initial=0.0)) for s in specs)
             found = []
             for kind, other in self.families.items():
-                if kind == own.kind or other.name != family.name or largest > other.reach:
+                if (
+                    kind in (own.kind, gauge.label)
+                    or other.name != family.name
+                    or largest > other.reach
+                    or not other.offered
+                ):
                     continue
-                fields = of_task(own, self.kinds)
-                size = _size({**self.kinds[kind], **fields})
+                fields = {"kind": kind, **other.fields, **of_task(own, self.kinds)}
+                size = _size({**self.kinds.get(fields["kind"], {}), **fields})
                 if size < 0.8 * _size(own.model_dump(exclude_none=True)):
                     found.append((size, kind, fields))
             for _, kind, fields in sorted(found, key=lambda one: -one[0])[:MOST_INSTRUMENTS]:
                 article = "an" if kind[0] in "aeiou" else "a"
-                instruments = {**setup.instruments, name: {"kind": kind, **fields}}
+                instruments = {**setup.instruments, name: fields}
                 say = f"{article} {kind} instead of the {gauge.label}"
                 yield Change(say=say, kind="instrument", setup=replace(setup, instruments=instruments))
-
-
-def of_task(own: Instrument, kinds: Mapping[str, Mapping[str, Any]]) -> dict[str, str]:
-    """What a definition says of placing and reaction beyond the instrument's kind: it belongs to what is read, and stays when another
-    instrument reads it. ``kinds``: the shared list."""
-    usual = kinds.get(own.kind, {})
-    return {
-        name: text
-        for name, text in (("placement", own.placement), ("reaction", own.reaction))
-        if text is not None and text != usual.get(name)
-    }
 
 
 def _size(fields: Mapping[str, Any]) -> float:

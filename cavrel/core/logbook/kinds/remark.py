@@ -72,7 +72,7 @@ class Timing(Kind):
 
 
 class OfRun(Kind):
-    """What the run is called, whose it is, and whether the list shows it."""
+    """What the run is called, whose it is, whether the list shows it, and which version of the cupboard it goes by."""
 
     name = "run"
 
@@ -82,13 +82,18 @@ class OfRun(Kind):
             "run:title": isinstance(value, str) and 1 <= len(value.strip()) <= 120,
             "run:bench": isinstance(value, str) and 1 <= len(value) <= 40,
             "run:away": isinstance(value, bool),
+            "run:cupboard": type(value) is int and value > 0,
         }
         if not good.get(slot, False):
-            raise EntryError("body.value", "a run has a title of up to 120 characters, a bench, and is put away or not")
+            raise EntryError(
+                "body.value",
+                "a run has a title of up to 120 characters, a bench, a version of the cupboard, and is put away or not",
+            )
 
     def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
         value = body.get("value")
         said = {"title": f"renamed to “{value}”", "bench": f"moved to bench {value}"}
+        said["cupboard"] = f"by version {value} of the cupboard"
         said["away"] = "put away" if value else "back in the list"
         return "This run", said.get(place, "")
 

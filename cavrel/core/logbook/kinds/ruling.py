@@ -2,7 +2,10 @@
 
 from collections.abc import Mapping
 
-from cavrel.core.definition import Definition
+from pydantic import ValidationError
+
+from cavrel.core.definition import Definition, first_fault
+from cavrel.core.definition.rules import RULES, HouseRules
 from cavrel.core.logbook.entry import Entry, EntryError
 from cavrel.core.logbook.kinds.base import Body, Kind, column_of, count_of
 from cavrel.core.logbook.slots import MOST_ROWS, MOST_TRIALS
@@ -46,6 +49,31 @@ class Trials(Rows):
     def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
         read = column_of(definition, place) or definition.quantities.get(place)
         return read.label if read else place, f"{counted(int(body['count']), 'trial')} ruled"
+
+
+class HouseRule(Kind):
+    """A house rule of this run; none: the course's own again."""
+
+    name = "rule"
+
+    def check(self, definition: Definition, slot: str, body: Body) -> None:
+        rule = slot.removeprefix("rule:")
+        if not slot.startswith("rule:") or rule not in HouseRules.model_fields:
+            raise EntryError("slot", f"'{slot[:60]}' names no house rule")
+        try:
+            HouseRules.model_validate({} if body.get("value") is None else {rule: body["value"]})
+        except ValidationError as fault:
+            raise EntryError("body.value", first_fault(fault)[1]) from fault
+
+    def apply(self, standing: Standing, slot: str, body: Body, entry: Entry) -> None:
+        if body.get("value") is not None:
+            standing.rules[slot.removeprefix("rule:")] = body["value"]
+
+    def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
+        rule = RULES.get(place)
+        if rule is None or body.get("value") is None:
+            return rule.title if rule else place, "as the course has it"
+        return rule.title, f"in this run: {rule.choice(body['value'])}"
 
 
 class Option(Kind):

@@ -1,0 +1,66 @@
+"""What two versions of a cupboard differ in, in words."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from cavrel.core.cupboard.document import Cupboard
+from cavrel.core.definition.parts import Model
+from cavrel.core.definition.rules import RULES
+
+_FIELDS = {
+    "label": "label",
+    "kind": "kind",
+    "count": "number",
+    "usual": "taken as the usual one",
+    "calibrated": "day of calibration",
+    "note": "note",
+    "least_count": "least count",
+    "reaction": "reaction",
+    "placement": "placing",
+    "zero": "± of the zero",
+    "calibration": "± of the calibration",
+    "accuracy": "accuracy",
+    "class": "class",
+    "full_scale": "full scale",
+    "value": "value",
+    "u": "u",
+    "source": "source",
+    "results": "what is compared with it",
+}
+
+
+def changes(before: Cupboard, after: Cupboard) -> list[str]:
+    """Each difference as a sentence without its full stop; none where they are alike."""
+    found = _items(before.instruments, after.instruments) + _items(before.accepted, after.accepted)
+    old, new = before.house_rules().model_dump(), after.house_rules().model_dump()
+    for name, rule in RULES.items():
+        if old[name] != new[name]:
+            found.append(f"{rule.title}: {rule.choice(old[name])} → {rule.choice(new[name])}")
+    return found
+
+
+def _items(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[str]:
+    found = []
+    for name in {**before, **after}:
+        if name not in before:
+            found.append(f"{after[name].label} added")
+        elif name not in after:
+            found.append(f"{before[name].label} taken out")
+        elif before[name] != after[name]:
+            found.append(f"{after[name].label}: {', '.join(_fields(before[name], after[name]))}")
+    return found
+
+
+def _fields(before: Model, after: Model) -> list[str]:
+    old, new = (one.model_dump(mode="json", by_alias=True) for one in (before, after))
+    return [
+        f"{_FIELDS.get(name, name)} {_said(old[name])} → {_said(new[name])}" for name in new if old[name] != new[name]
+    ]
+
+
+def _said(value: Any) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, list):
+        return ", ".join(str(one) for one in value) or "nothing"
+    return "none" if value is None or value == "" else str(value)
