@@ -6,12 +6,12 @@ from typing import Any
 
 from cavrel import catalogue
 from cavrel.core.cupboard.taken import of_task
-from cavrel.core.definition import choose
+from cavrel.core.definition import Instrument, choose
 from cavrel.core.document.forecast import WANTED, forecast_document, setup_of
 from cavrel.core.errors import CavrelError
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
-from cavrel.core.logbook import Entry
+from cavrel.core.logbook import Entry, in_force
 from cavrel.core.logbook.kinds.planning import REASONS, ROLES, SHAPES
 from cavrel.core.logbook.run import trials
 from cavrel.core.quantity import units
@@ -20,8 +20,10 @@ from cavrel.graph import shapes
 from cavrel.present import notes
 from cavrel.present.notes import Note
 from cavrel.present.promise import offer, planner_of, promise, promised_of
+from cavrel.present.rules import own_rules
 from cavrel.present.setpoints import set_points
-from cavrel.present.texts import clock, one_line
+from cavrel.present.texts import amount, clock, one_line
+from cavrel.service.cupboards import taken
 from cavrel.service.opened import Opened
 
 
@@ -61,6 +63,7 @@ def content(opened: Opened) -> dict[str, Any]:
         "fit_words": _fit_words(opened),
         "foreseen_shape": run.expected.get(_foreseen_fit(opened), ""),
         "instruments": _instruments(opened),
+        "own_rules": own_rules(opened),
         "conventions_change": what_conventions_change(opened),
     }
 
@@ -155,14 +158,17 @@ def _ruled(opened: Opened) -> list[dict[str, Any]]:
 
 def _instruments(opened: Opened) -> list[dict[str, Any]]:
     """The run's instruments: what is said of each, what could stand in for it, and its zero reading."""
-    families, kinds = catalogue.families(), catalogue.instruments()
-    run = opened.state.run
+    run, usual = opened.state.run, taken(opened.definition, opened.cupboard).instruments
     found = []
+    chosen = {
+        slot.removeprefix("instrument:")
+        for slot, e in opened.state.latest.items()
+        if slot.startswith("instrument:") and in_force(e)[1]
+    }
+    chosen |= set(opened.run.instruments)
     for name, gauge in opened.program.gauges.items():
         own = opened.definition.instruments[name]
         now = opened.program.definition.instruments[name]
-        family = families.get(own.kind)
-        others = [k for k, f in families.items() if family is not None and f.name == family.name and k != own.kind]
         used = [s for s in opened.program.inputs if s.gauge is not None and s.gauge.name == name]
         if not used:
             continue
@@ -172,20 +178,46 @@ def _instruments(opened: Opened) -> list[dict[str, Any]]:
                 "name": name,
                 "label": gauge.label,
                 "kind": now.kind,
-                "usual": own.kind,
-                "others": [k for k in others if k in kinds],
+                "usual": usual[name]["label"] if name in usual else own.label or own.kind,
+                "choices": _choices(
+                    opened,
+                    own,
+                    name in usual,
+                    gauge.label if name in chosen else "",
+                    now.kind if name in chosen else "",
+                ),
                 "least_count": now.least_count or "",
                 "says": ", ".join(said),
                 "zero": run.zeros.get(name, ""),
                 "zero_check": now.zero_check,
                 "reads": ", ".join(dict.fromkeys(s.label for s in used)),
-                "own": name in run.instruments,
+                "own": name in chosen,
                 "fields": run.instruments.get(name, {}),
-                "task": of_task(own, kinds),
                 "shifts": any(not s.exact and s.extract not in ("slope", "period") for s in used) and not gauge.dial,
             }
         )
     return found
+
+
+def _choices(
+    opened: Opened, own: Instrument, replaced: bool, label: str, kind: str
+) -> list[tuple[str, list[dict[str, Any]]]]:
+    """What can stand in for an instrument: the laboratory's own first, then kinds of the shared list. ``replaced``: its own kind is not what
+    is taken as a rule; ``label`` and ``kind`` of the one chosen."""
+    families, kinds = catalogue.families(), catalogue.instruments()
+    family, task = families.get(own.kind), of_task(own, kinds)
+    here = [
+        {"say": i.label, "fields": {**i.fields(), **task}, "chosen": i.label == label}
+        for i in opened.cupboard.instruments.values()
+        if i.kind == own.kind or (family is not None and i.kind in families and families[i.kind].name == family.name)
+    ]
+    known = {i.label for i in opened.cupboard.instruments.values()}
+    others = [
+        {"say": k, "fields": {"kind": k, **task}, "chosen": k == kind and label not in known}
+        for k, f in families.items()
+        if family is not None and f.name == family.name and k in kinds and (k != own.kind or replaced)
+    ]
+    return [(title, found) for title, found in (("in the cupboard", here), ("of the shared list", others)) if found]
 
 
 def _says(own: Any) -> list[tuple[str, str]]:
@@ -196,17 +228,7 @@ def _says(own: Any) -> list[tuple[str, str]]:
         ("calibration", own.calibration),
         ("accuracy", own.accuracy),
     )
-    return [(name, _pretty(text)) for name, text in words if text]
-
-
-def _pretty(amount: str) -> str:
-    """An amount with its unit as the bench writes it."""
-    number, _, unit = amount.partition(" ")
-    try:
-        units.quantity(amount)
-    except CavrelError:
-        return amount  # what a maker prints, such as 0.5 % + 2 digits
-    return f"{number} {units.pretty(unit)}".strip()
+    return [(name, amount(text)) for name, text in words if text]
 
 
 def _foreseen_fit(opened: Opened) -> str:

@@ -6,14 +6,26 @@ from datetime import datetime, timezone
 import numpy as np
 
 from cavrel.core.analysis import Values
+from cavrel.core.errors import CavrelError
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
+from cavrel.core.quantity import units
 from cavrel.core.quantity.rounding import fixed, last_decade
 
 
 def one_line(text: str) -> str:
     """A formula on one line of text."""
     return typeset(parse(text))
+
+
+def amount(text: str) -> str:
+    """An amount with its unit as the bench writes it; what a maker prints, such as 0.5 % + 2 digits, as it is."""
+    number, _, unit = text.partition(" ")
+    try:
+        units.quantity(text)
+    except CavrelError:
+        return text
+    return f"{number} {units.pretty(unit)}".strip()
 
 
 def decimals(values: Values) -> int:

@@ -12,6 +12,7 @@ from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import Entry, EntryError, check_entry
 from cavrel.service.cupboards import cupboard_of
 from cavrel.service.opening import Loaded, load
+from cavrel.store import cupboards as cupboard_store
 from cavrel.store import entries as entry_store
 from cavrel.store import runs as run_store
 from cavrel.store.entries import CANNOT_KEEP, NewEntry
@@ -64,12 +65,29 @@ def _saved(connection: Connection, run_id: int, sent: Sequence[Any], *, one_by_o
     if before is None:
         return None
     new, refused = _understood(before, sent)
+    new = _with_versions(connection, before, new, refused)
     if one_by_one:
         stand, not_kept = entry_store.append_each(connection, run_id, new)
         refused |= {str(key): what for key, what in not_kept.items()}
     else:
         stand = entry_store.append(connection, run_id, new, locked=True)
     return Saved(new=tuple(new), stand=tuple(stand), refused=refused, loaded=_with(connection, before, stand))
+
+
+def _with_versions(
+    connection: Connection, before: Loaded, new: list[NewEntry], refused: dict[str, str]
+) -> list[NewEntry]:
+    """Those that do not ask for a version of the cupboard that there is not; the others are refused."""
+    asked = [entry for entry in new if entry.slot == "run:cupboard" and entry.kind == "run"]
+    if not asked:
+        return new
+    newest = cupboard_store.versions(connection, before.run.course, 1)[0].version
+    for entry in asked:
+        if entry.body["value"] > newest:
+            refused[str(entry.client_key)] = (
+                f"there is no version {entry.body['value']} of the cupboard; the newest is {newest}"
+            )
+    return [entry for entry in new if str(entry.client_key) not in refused]
 
 
 def _with(connection: Connection, before: Loaded, stand: Sequence[Entry]) -> Loaded:

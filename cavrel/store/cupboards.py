@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from psycopg.types.json import Jsonb
+from psycopg.types.json import Json
 
 from cavrel.core.cupboard import Cupboard
 from cavrel.store.pool import Connection
@@ -65,7 +65,7 @@ def save(connection: Connection, course: int, cupboard: Cupboard, author: str = 
         """insert into cupboard (course, version, body, digest, author, client_key)
         select %(course)s, coalesce(max(version), 0) + 1, %(body)s, %(digest)s, %(author)s, %(key)s from cupboard where course = %(course)s
         returning version""",
-        {"course": course, "body": Jsonb(document), "digest": digest, "author": author[:80], "key": key},
+        {"course": course, "body": Json(document), "digest": digest, "author": author[:80], "key": key},
     ).fetchone()
     assert row is not None
     return int(row["version"])

@@ -94,7 +94,8 @@ _RUN = f"""
            coalesce((select max(id) from entry where entry.run = run.id), 0) as newest, {MADE_OF} as made_of,
            coalesce({_now("run:away")}, 'false') = 'true' as away
     from run join course on course.id = run.course join bench on bench.id = run.bench join definition on definition.hash = run.definition
-         join cupboard on cupboard.course = run.course and cupboard.version = coalesce({_now("run:cupboard")}::int, run.cupboard)
+         join cupboard on cupboard.course = run.course and cupboard.version = coalesce(
+             (select version from cupboard taken where taken.course = run.course and taken.version = {_now("run:cupboard")}::int), run.cupboard)
 """
 _COURSE = """
     select course.id, slug, title, place, cupboard.version, cupboard.digest

@@ -56,6 +56,7 @@ def fault_list(faults: Iterable[TextFault]) -> str:
 FILTERS = {
     "drawn": drawn,
     "fault_list": fault_list,
+    "from_json": json.loads,
     "clock": clock,
     "day": day,
     "slug": slug,

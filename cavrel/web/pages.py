@@ -5,11 +5,25 @@ from typing import Any
 
 from flask import Blueprint
 
-from cavrel.web import assets, entries, judge, logbook, measure, patterns, plan, runs, shelf, straighten, traces, write
+from cavrel.web import (
+    assets,
+    cupboard,
+    entries,
+    judge,
+    logbook,
+    measure,
+    patterns,
+    plan,
+    runs,
+    shelf,
+    straighten,
+    traces,
+    write,
+)
 
 OF_A_RUN = (plan, measure, straighten, judge, logbook, traces)
 """The pages of a run, by the name of their blueprint; each follows a save."""
-OTHERS = (assets, shelf, write, runs, entries, patterns)
+OTHERS = (assets, shelf, cupboard, write, runs, entries, patterns)
 
 
 def blueprints() -> list[Blueprint]:

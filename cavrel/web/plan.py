@@ -4,9 +4,12 @@ from flask import Blueprint, jsonify, render_template, request
 from flask.typing import ResponseReturnValue
 
 from cavrel.core.errors import CavrelError
-from cavrel.present import plan, promise
+from cavrel.present import plan, promise, rules
+from cavrel.service.cupboards import cupboard_of
 from cavrel.service.opened import Opened
-from cavrel.web.shared import Following, frame, opened_or_404, stage_page
+from cavrel.store import cupboards as store
+from cavrel.store.pool import transaction
+from cavrel.web.shared import Following, frame, opened_or_404, pool, stage_page
 
 pages = Blueprint("plan", __name__)
 
@@ -35,6 +38,18 @@ def asked(run: int) -> ResponseReturnValue:
     except CavrelError as fault:
         answer = {"say": f"{fault.what[0].upper()}{fault.what[1:]}.", "offer": None}
     return render_template("plan/asked.html", **answer)
+
+
+@pages.get("/runs/<int:run>/plan/house")
+def house(run: int) -> ResponseReturnValue:
+    """What each house rule would make of this run, and what a newer cupboard would change: a fragment."""
+    opened = opened_or_404(run)
+    with transaction(pool()) as connection:
+        newest = store.versions(connection, opened.run.course, 1)[0]
+        cupboard = cupboard_of(connection, opened.run.course, newest.version, newest.digest)
+    return render_template(
+        "plan/house.html", run=opened.run, newer=rules.newer(opened, newest.version, cupboard), **rules.rules_of(opened)
+    )
 
 
 def follow(opened: Opened, wanted: Following) -> str:

@@ -11,7 +11,7 @@ from cavrel.service.opening import open_run
 from cavrel.store import entries as entry_store
 from cavrel.store.pool import Pool, transaction
 from tests.store.test_store import entry as new_entry
-from tests.web.http import entry, save, start
+from tests.web.http import entry, save, start, token
 
 
 @contextmanager
@@ -57,15 +57,15 @@ def test_an_entry_that_came_by_another_way_is_seen(client: FlaskClient, pool: Po
     assert listed(client, run)["stages"]["measure"] == "1 of 9 readings"
 
 
-def test_a_changed_rule_makes_summaries_anew(client: FlaskClient, pool: Pool) -> None:
-    """The first of the demonstration's runs: its u has two figures by the course's rule, then one."""
+def test_a_run_taken_to_a_newer_cupboard_is_summarised_anew(client: FlaskClient, pool: Pool) -> None:
+    """The first of the demonstration's runs: its u has two figures by the course's rule, then one; before it is taken there, nothing changes."""
     before = listed(client, 2)["stages"]["judge"]
-    with transaction(pool) as connection:
-        connection.execute('update course set rules = rules || \'{"rounding": "one"}\'')
-    after = listed(client, 2)["stages"]["judge"]
-    with transaction(pool) as connection:
-        connection.execute("update course set rules = rules - 'rounding'")
-    assert before != after
+    form = {"csrf_token": token(client), "rounding": '"one"', "acceptable": "10", "g-by": "number", "g-number": "9.81"}
+    assert client.post("/cupboard/rules", data=form).status_code == 303
+    assert listed(client, 2)["stages"]["judge"] == before
+    save(client, 2, entry("run", "run:cupboard", value=2))
+    assert listed(client, 2)["stages"]["judge"] != before
+    save(client, 2, entry("undo", "run:cupboard"))
     assert listed(client, 2)["stages"]["judge"] == before
 
 

@@ -23,7 +23,7 @@ class HouseRules(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     repeats: Literal["sem", "sd", "half_range"] = Field(
-        "sem", description="The mean of k trials is known sqrt(k) times better than one trial."
+        "sem", description="The mean of k trials is known √k times better than one trial."
     )
     pool: Literal["auto", "always", "never"] = Field(
         "auto",
@@ -87,7 +87,7 @@ class Rule:
     def choice(self, value: Any) -> str:
         """A value of it in words."""
         if isinstance(value, Mapping):
-            return f"latitude {value.get('latitude', 45)}°, height {value.get('height', 0)} m"
+            return f"latitude {value.get('latitude', 45):g}°, height {value.get('height', 0):g} m"
         return self.choices.get(value, f"{value:g}" if isinstance(value, float | int) else str(value))
 
 

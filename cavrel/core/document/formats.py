@@ -4,6 +4,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict
 
+from cavrel.core.cupboard import Cupboard
 from cavrel.core.definition import Definition
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.logbook.run import RunDocument
@@ -231,6 +232,7 @@ DOCUMENTS: dict[str, type[BaseModel]] = {
     "cavrel-run-1": RunDocument,
     "cavrel-result-1": ResultDocument,
     "cavrel-forecast-1": ForecastDocument,
+    "cavrel-cupboard-1": Cupboard,
 }
 
 

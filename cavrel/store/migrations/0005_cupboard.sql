@@ -2,7 +2,7 @@
 create table cupboard (
     course bigint not null references course,
     version int not null check (version > 0),
-    body jsonb not null,
+    body json not null,
     digest text not null,
     author text not null default '' check (length(author) <= 80),
     made_at timestamptz not null default now(),
@@ -10,7 +10,7 @@ create table cupboard (
     primary key (course, version)
 );
 insert into cupboard (course, version, body, digest)
-    select id, 1, jsonb_build_object('format', 'cavrel-cupboard/1', 'rules', rules), md5(rules::text) from course;
+    select id, 1, json_build_object('format', 'cavrel-cupboard/1', 'rules', rules), md5(rules::text) from course;
 create function refuse_change_of_version() returns trigger language plpgsql as $$
 begin
     raise exception 'a version of the cupboard stays as it is: % is refused', tg_op;

@@ -82,7 +82,7 @@ class OfRun(Kind):
             "run:title": isinstance(value, str) and 1 <= len(value.strip()) <= 120,
             "run:bench": isinstance(value, str) and 1 <= len(value) <= 40,
             "run:away": isinstance(value, bool),
-            "run:cupboard": type(value) is int and value > 0,
+            "run:cupboard": type(value) is int and 0 < value < 10**6,
         }
         if not good.get(slot, False):
             raise EntryError(

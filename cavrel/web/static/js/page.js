@@ -26,5 +26,6 @@ if (document.body.dataset.run) {
   startKeeping();
 }
 if (document.getElementById("editor")) (await import("./editor.js")).start();
+if (document.querySelector("form[data-draft]")) (await import("./forms.js")).start();
 if (document.getElementById("find")) (await import("./find.js")).start();
 document.documentElement.dataset.ready = "yes";

@@ -2,7 +2,7 @@
 import { keep, kept } from "./keep.js";
 import { drafts, endDraft } from "./shelved.js";
 
-const WHOLE = ["option", "instrument"];
+const WHOLE = ["option", "instrument", "rule", "run"];
 let whole = false;
 
 const points = (text) => text.trim().split(/;|\s+|,\s+/).filter(Boolean);
@@ -208,21 +208,30 @@ export function start() {
     if (!button) return;
     if (button.dataset.take) take(JSON.parse(button.dataset.take));
     else if (button.dataset.ask) askBackwards(button);
-    else if (button.dataset.size) keep(button.dataset.size.split(":")[0], button.dataset.size, { count: Number(button.dataset.count), planned: true });
+    else if (button.dataset.cupboard) {
+      keep("run", "run:cupboard", { value: Number(button.dataset.cupboard) });
+      whole = true;
+    } else if (button.dataset.ruleBack) {
+      keep("rule", `rule:${button.dataset.ruleBack}`, { value: null });
+      whole = true;
+    } else if (button.dataset.size) keep(button.dataset.size.split(":")[0], button.dataset.size, { count: Number(button.dataset.count), planned: true });
     else if (button.dataset.peg || button.dataset.points !== undefined) pegButton(button);
   });
   sheet.addEventListener("change", (event) => {
-    const { tick, without, convention, foresee, instrument } = event.target.dataset;
+    const { tick, without, convention, foresee, instrument, rule } = event.target.dataset;
     if (tick) keep("tick", `tick:${tick}`, { done: event.target.checked });
     else if (without) {
       keep("without", `without:${without}`, { on: !event.target.checked });
+      whole = true;
+    } else if (rule) {
+      keep("rule", `rule:${rule}`, { value: JSON.parse(event.target.value) });
       whole = true;
     } else if (convention) {
       keep("option", `option:${convention}`, { choice: event.target.value });
       whole = true;
     } else if (foresee) keep("foresee", `foresee:${foresee}`, { shape: event.target.value });
     else if (instrument) {
-      keep("instrument", `instrument:${instrument}`, event.target.value ? { kind: event.target.value, ...JSON.parse(event.target.dataset.task) } : {});
+      keep("instrument", `instrument:${instrument}`, JSON.parse(event.target.selectedOptions[0].dataset.fields));
       whole = true;
     }
   });

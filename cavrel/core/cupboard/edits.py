@@ -1,0 +1,79 @@
+"""Changes of a cupboard, one thing at a time, so that two people who change different things both keep what they did."""
+
+import json
+import re
+from collections.abc import Mapping
+from typing import Any
+
+from cavrel.core.cupboard.document import Cupboard, CupboardError, OwnInstrument, OwnValue, load
+
+
+class ChangedMeanwhile(CupboardError):
+    """Somebody else changed the same thing since it was read."""
+
+
+def known_by(own: OwnInstrument | OwnValue) -> str:
+    """An item as text, the same for the same item: what a form remembers that it was when it was read."""
+    return json.dumps(own.model_dump(mode="json", by_alias=True, exclude_defaults=True), sort_keys=True)
+
+
+def put(cupboard: Cupboard, part: str, name: str, body: Mapping[str, Any], was: str) -> Cupboard:
+    """With an item of ``part`` (``instruments`` or ``accepted``) as ``body`` says; ``name`` empty for a new one, ``was`` what it was when it
+    was read. Raises CupboardError, ChangedMeanwhile."""
+    items = dict(getattr(cupboard, part))
+    if name:
+        _unchanged(items, name, was)
+    else:
+        name = _name(str(body.get("label", "")), items)
+    return _with(cupboard, part, {**items, name: dict(body)})
+
+
+def drop(cupboard: Cupboard, part: str, name: str, was: str) -> Cupboard:
+    """Without an item. Raises ChangedMeanwhile."""
+    items = dict(getattr(cupboard, part))
+    if name not in items:
+        return cupboard
+    _unchanged(items, name, was)
+    return _with(cupboard, part, {key: own for key, own in items.items() if key != name})
+
+
+def with_rules(cupboard: Cupboard, rules: Mapping[str, Any]) -> Cupboard:
+    """With house rules; those that say what Cavrel says anyway are left out. Raises CupboardError."""
+    made = load({**_document(cupboard), "rules": dict(rules)})
+    usual = Cupboard().house_rules().model_dump()
+    own = made.house_rules().model_dump()
+    return load({**_document(cupboard), "rules": {name: value for name, value in own.items() if value != usual[name]}})
+
+
+def _unchanged(items: Mapping[str, OwnInstrument | OwnValue], name: str, was: str) -> None:
+    if name not in items:
+        raise ChangedMeanwhile(
+            name, "somebody took it out meanwhile; what you typed stands below, and saving it puts it back"
+        )
+    if known_by(items[name]) != was:
+        raise ChangedMeanwhile(
+            name, "somebody changed it meanwhile; what you typed stands below, and saving it again puts it over theirs"
+        )
+
+
+def _with(cupboard: Cupboard, part: str, items: Mapping[str, Any]) -> Cupboard:
+    return load({**_document(cupboard), part: {n: i if isinstance(i, dict) else _plain(i) for n, i in items.items()}})
+
+
+def _document(cupboard: Cupboard) -> dict[str, Any]:
+    return cupboard.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+
+
+def _plain(own: OwnInstrument | OwnValue) -> dict[str, Any]:
+    return own.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+
+
+def _name(label: str, taken: Mapping[str, Any]) -> str:
+    """A name made of a label, of letters that every keyboard has, that nothing else has."""
+    words = re.sub(r"[^A-Za-z0-9]+", "_", label).strip("_").lower()[:20].strip("_")
+    if not words or not words[0].isalpha():
+        words = f"own_{words}".strip("_")[:20]
+    name, number = words, 2
+    while name in taken:
+        name, number = f"{words}_{number}", number + 1
+    return name

@@ -1,0 +1,58 @@
+// Forms that are sent whole: what is typed into one is kept in the browser until the server says that it has it.
+const place = (form) => `cavrel.form.${location.pathname}.${form.dataset.draft}`;
+const fields = (form) => [...form.elements].filter((f) => f.name && f.type !== "hidden" && f.type !== "submit");
+
+function read(form) {
+  return fields(form).map((f) => [f.name, f.type === "checkbox" || f.type === "radio" ? `${f.value}:${f.checked}` : f.multiple ? [...f.selectedOptions].map((o) => o.value) : f.value]);
+}
+
+function write(form, kept) {
+  const all = fields(form);
+  if (kept.length !== all.length || kept.some(([name], i) => all[i].name !== name)) return false; // another form by now
+  kept.forEach(([, value], i) => {
+    const field = all[i];
+    if (field.type === "checkbox" || field.type === "radio") field.checked = value.endsWith(":true");
+    else if (field.multiple) for (const option of field.options) option.selected = value.includes(option.value);
+    else field.value = value;
+  });
+  return true;
+}
+
+export function start() {
+  const saved = new URLSearchParams(location.search).get("saved");
+  for (const form of document.querySelectorAll("form[data-draft]")) {
+    const here = place(form);
+    if (saved === form.dataset.draft) {
+      try { localStorage.removeItem(here); } catch { /* nothing was kept */ }
+    } else if (!form.querySelector("[role=alert]")) {
+      let kept = null;
+      try { kept = JSON.parse(localStorage.getItem(here) ?? "null"); } catch { /* nothing to bring back */ }
+      if (kept && JSON.stringify(kept) !== JSON.stringify(read(form)) && write(form, kept)) {
+        form.closest("details")?.setAttribute("open", "");
+        const line = document.createElement("p");
+        line.className = "soft small wide";
+        line.textContent = "As you left it, not kept yet. ";
+        const drop = document.createElement("button");
+        drop.type = "button";
+        drop.className = "take";
+        drop.textContent = "Forget it";
+        drop.addEventListener("click", () => {
+          try { localStorage.removeItem(here); } catch { /* it is gone with the page */ }
+          form.reset();
+          line.remove();
+        });
+        line.append(drop);
+        form.prepend(line);
+      }
+    }
+    const keep = () => { try { localStorage.setItem(here, JSON.stringify(read(form))); } catch { /* the page itself holds it then */ } };
+    form.addEventListener("input", (event) => {
+      // A number typed beside a choice chooses it.
+      const { checks } = event.target.dataset;
+      if (checks) event.target.closest("fieldset").querySelector(`input[type=radio][value="${checks}"]`).checked = true;
+      keep();
+    });
+    form.addEventListener("change", keep);
+  }
+  if (saved) history.replaceState(null, "", location.pathname + location.hash);
+}
