@@ -10,6 +10,7 @@ from cavrel.web import (
     cupboard,
     entries,
     judge,
+    lesson,
     logbook,
     measure,
     patterns,
@@ -23,7 +24,7 @@ from cavrel.web import (
 
 OF_A_RUN = (plan, measure, straighten, judge, logbook, traces)
 """The pages of a run, by the name of their blueprint; each follows a save."""
-OTHERS = (assets, shelf, cupboard, write, runs, entries, patterns)
+OTHERS = (assets, shelf, cupboard, lesson, write, runs, entries, patterns)
 
 
 def blueprints() -> list[Blueprint]:

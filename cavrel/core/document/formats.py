@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict
 from cavrel.core.cupboard import Cupboard
 from cavrel.core.definition import Definition
 from cavrel.core.definition.rules import HouseRules
+from cavrel.core.lesson import Lesson
 from cavrel.core.logbook.run import RunDocument
 
 
@@ -233,6 +234,7 @@ DOCUMENTS: dict[str, type[BaseModel]] = {
     "cavrel-result-1": ResultDocument,
     "cavrel-forecast-1": ForecastDocument,
     "cavrel-cupboard-1": Cupboard,
+    "cavrel-lesson-1": Lesson,
 }
 
 

@@ -16,7 +16,7 @@ from cavrel.core.formula.evaluate import Environment
 from cavrel.core.formula.nodes import Name, walk
 from cavrel.core.formula.parse import parse
 from cavrel.core.plan.forecast import DRAWN, QUICKLY, Expected, Forecast, forecast
-from cavrel.core.plan.minutes import duration
+from cavrel.core.plan.minutes import Stretch, duration, pace_of, timeline
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import read
 from cavrel.core.simulate.apparatus import Planned
@@ -118,8 +118,7 @@ class Planner:
     ) -> None:
         self.program_of, self.kinds, self.families, self.rules = program_of, kinds, families, rules
         usual = self.forecast(Setup(), drawn=1)
-        empty = duration(usual.analysis, Planned(), 0.0)
-        self.usual = empty.setting + empty.reading + empty.waiting
+        self.pace = pace_of(usual.analysis)
 
     def forecast(self, setup: Setup, drawn: int = QUICKLY, only: str = "") -> Forecast:
         """What a plan promises; ``only``: of one result, where that is all that is asked for. Raises DefinitionError."""
@@ -127,7 +126,11 @@ class Planner:
 
     def minutes(self, found: Forecast, setup: Setup) -> float:
         """How long a plan takes."""
-        return duration(found.analysis, setup.planned, self.usual).total
+        return duration(found.analysis, setup.planned, self.pace).total
+
+    def timeline(self, found: Forecast, setup: Setup) -> tuple[Stretch, ...]:
+        """How a plan goes, from setting up to the last reading."""
+        return timeline(found.analysis, setup.planned, self.pace)
 
     def tried(self, setup: Setup, result: str, found: Forecast | None = None) -> list[Improvement]:
         """Every change that can be made, with what it brings to ``result``."""

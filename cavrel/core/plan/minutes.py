@@ -1,7 +1,7 @@
 """How long a plan takes: what its timers say, and a usual time for everything else that a hand does."""
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -19,6 +19,9 @@ STARTING = 10.0
 """Seconds that a timing takes beside itself: letting go, the count-down, writing."""
 LEAST_SET_UP = 5.0
 """Minutes to set anything up."""
+SET_UP_SHARE = 1 / 3
+"""Of what an author states goes into setting up and rough readings."""
+SLOWEST = 2.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,6 +42,18 @@ class Duration:
     @property
     def total(self) -> float:
         return self.set_up + self.setting + self.reading + self.waiting
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Pace:
+    """How a bench works at an experiment.
+
+    ``set_up``: minutes before the first reading.
+    ``slower``: times that a hand takes for what usually takes `SETTING` and `READING`.
+    """
+
+    set_up: float = LEAST_SET_UP
+    slower: float = 1.0
 
 
 def work(analysis: Analysis, planned: Planned) -> tuple[float, float, float]:
@@ -88,8 +103,8 @@ def _waiting(analysis: Analysis, planned: Planned) -> float:
         timer = step.timer
         if timer is None or timer.kind == "laps":
             continue
-        series = {key.partition(".")[0] for key in step.fills if "." in key} - planned.without
-        rows = max((analysis.sheet.rows[name] for name in series if name in analysis.sheet.rows), default=1)
+        series = any("." in key for key in step.fills)
+        rows = _rows(analysis, planned, step.fills)
         if timer.kind == "wait":
             total += rows * _seconds(timer.lasting)
         else:
@@ -97,14 +112,94 @@ def _waiting(analysis: Analysis, planned: Planned) -> float:
     return total
 
 
+LONG_WAIT = 10.0
+"""Minutes from which on a wait leaves time for something else at the same bench."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Stretch:
+    """``kind``: ``set up``, ``work`` or ``wait``. ``minutes``: of it. ``say``: of a wait, what its step says."""
+
+    kind: str
+    minutes: float
+    say: str = ""
+
+
+def timeline(analysis: Analysis, planned: Planned, pace: Pace) -> tuple[Stretch, ...]:
+    """How a plan goes, from setting up to the last reading: its `duration` in the order of the definition's steps, long waits apart.
+
+    A step's readings stand where it does; what no step fills stands after the last one that fills something.
+    """
+    whole = duration(analysis, planned, pace)
+    left = {spec.key: pace.slower * _hands(analysis, spec, planned) for spec in analysis.program.inputs}
+    found = [Stretch(kind="set up", minutes=whole.set_up)]
+    for step in analysis.program.definition.steps:
+        lasting = 0.0
+        if step.timer is not None and step.timer.kind == "wait":
+            rows = _rows(analysis, planned, step.fills)
+            lasting = rows * _seconds(step.timer.lasting) / 60
+            if rows == 1 and lasting >= LONG_WAIT:
+                found.append(Stretch(kind="wait", minutes=lasting, say=step.do))
+                lasting = 0.0
+        elif step.timer is not None and step.timer.kind == "interval":
+            series = any("." in key for key in step.fills)
+            rows = _rows(analysis, planned, step.fills)
+            lasting = (rows * _seconds(step.timer.every) if series else _seconds(step.timer.lasting)) / 60
+        lasting += sum(left.pop(key, 0.0) for key in step.fills)
+        found.append(Stretch(kind="work", minutes=lasting))
+    rest = whole.total - sum(stretch.minutes for stretch in found)
+    found.append(Stretch(kind="work", minutes=max(rest, 0.0)))
+    return _joined(found)
+
+
+def _hands(analysis: Analysis, spec: Input, planned: Planned) -> float:
+    """Minutes of setting or reading one input."""
+    if spec.series in planned.without or (
+        spec.series is None and (spec.name in planned.quantities or spec.default is not None)
+    ):
+        return 0.0
+    if spec.series is not None and spec.role == "set":
+        return SETTING * _taken(analysis, spec) / 60
+    return _reading(analysis, spec, _timed(analysis)) / 60
+
+
+def _rows(analysis: Analysis, planned: Planned, fills: Iterable[str]) -> int:
+    """Rows of the largest table that a step fills, 1 where it fills none."""
+    series = {key.partition(".")[0] for key in fills if "." in key} - planned.without
+    return max((analysis.sheet.rows[name] for name in series if name in analysis.sheet.rows), default=1)
+
+
+def _joined(stretches: Iterable[Stretch]) -> tuple[Stretch, ...]:
+    """Neighbours of one kind as one; nothing of no length."""
+    found: list[Stretch] = []
+    for one in stretches:
+        if one.minutes <= 0.01:
+            continue
+        if found and found[-1].kind == one.kind and one.kind != "wait":
+            found[-1] = Stretch(kind=one.kind, minutes=found[-1].minutes + one.minutes)
+        else:
+            found.append(one)
+    return tuple(found)
+
+
 def _seconds(amount: str | None) -> float:
     return units.quantity(amount)[0] if amount else 0.0
 
 
-def duration(analysis: Analysis, planned: Planned, usual: float) -> Duration:
-    """Minutes that a plan takes. ``usual``: minutes of work of the definition's own plan, so that what its author states beyond them is
-    setting up."""
-    setting, reading, waiting = work(analysis, planned)
+def pace_of(analysis: Analysis) -> Pace:
+    """The pace at which the definition's own plan, ``analysis`` of its readings to expect, takes as long as its author states: a third of it,
+    waits aside, sets up, and hands are up to twice as slow as usual; what is left then is setting up too."""
     stated = analysis.program.definition.minutes
-    set_up = max(LEAST_SET_UP, stated - usual) if stated is not None else LEAST_SET_UP
-    return Duration(set_up=set_up, setting=setting, reading=reading, waiting=waiting)
+    if stated is None:
+        return Pace()
+    setting, reading, waiting = work(analysis, Planned())
+    hands = setting + reading
+    wanted = stated - waiting - max(LEAST_SET_UP, SET_UP_SHARE * (stated - waiting))
+    slower = min(max(wanted / hands, 1.0), SLOWEST) if hands > 0 else 1.0
+    return Pace(set_up=max(LEAST_SET_UP, stated - waiting - slower * hands), slower=slower)
+
+
+def duration(analysis: Analysis, planned: Planned, pace: Pace) -> Duration:
+    """Minutes that a plan takes at a bench's pace."""
+    setting, reading, waiting = work(analysis, planned)
+    return Duration(set_up=pace.set_up, setting=pace.slower * setting, reading=pace.slower * reading, waiting=waiting)

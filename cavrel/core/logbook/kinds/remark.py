@@ -57,6 +57,10 @@ class Timing(Kind):
         if not all(isinstance(lap, int | float) and not isinstance(lap, bool) and abs(lap) < 1e9 for lap in laps):
             raise EntryError("body.laps", "holds what is no time in seconds")
 
+        until = body.get("until")
+        if until is not None and not (isinstance(until, str) and len(until) <= 40):
+            raise EntryError("body.until", "must be a moment as text")
+
     def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
         if isinstance(body.get("call"), str):
             return "Stopwatch", body["call"][:80]

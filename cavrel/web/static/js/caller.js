@@ -1,5 +1,6 @@
 // The caller: beeps, flashes and moves the cursor on at every interval; or lets a wait pass. Beat n belongs to row n after the row it was
 // started at, whether or not its reading was taken: a missed one leaves a gap. It keeps its start, so that a reload loses no beat.
+import { beep } from "./beep.js";
 import { keep } from "./keep.js";
 import { cell, commit, enter } from "./sheet.js";
 
@@ -23,21 +24,6 @@ function remember() {
     if (running) localStorage.setItem(KEY, JSON.stringify(running));
     else localStorage.removeItem(KEY);
   } catch { /* the beat then ends with its page */ }
-}
-
-function beep() {
-  try {
-    const audio = new AudioContext();
-    const tone = audio.createOscillator();
-    const gain = audio.createGain();
-    tone.frequency.value = 880;
-    gain.gain.setValueAtTime(0.2, audio.currentTime);
-    gain.gain.exponentialRampToValueAtTime(0.001, audio.currentTime + 0.35);
-    tone.connect(gain).connect(audio.destination);
-    tone.start();
-    tone.stop(audio.currentTime + 0.4);
-    tone.onended = () => audio.close();
-  } catch { /* a silent room: the flash still shows */ }
 }
 
 const inRow = (key, row) => (key ? cell(`${key}.${row}.1`) : null);
@@ -106,7 +92,8 @@ function press() {
   running.row = firstRow();
   called = 0;
   remember();
-  keep("timer", "timer:", { call: chosen().words });
+  const until = chosen().kind === "wait" ? { until: new Date(Date.now() + 1000 * chosen().lasting).toISOString() } : {};
+  keep("timer", "timer:", { call: chosen().words, ...until });
   if (chosen().kind === "interval") call(0);
   tick();
 }

@@ -1,10 +1,12 @@
 // What every page has: clock, themes, keys; and on a run's pages the parts that keep and show entries.
+import { startCalls } from "./calls.js";
 import { startClock, startThemes } from "./frame.js";
 import { keepForOffline } from "./offline.js";
 
 startClock();
 startThemes();
 keepForOffline();
+startCalls();
 
 if (document.body.dataset.run) {
   const [{ start: startKeeping }, { start: startMargin }, { start: startKeys }] = await Promise.all([
@@ -27,5 +29,6 @@ if (document.body.dataset.run) {
 }
 if (document.getElementById("editor")) (await import("./editor.js")).start();
 if (document.querySelector("form[data-draft]")) (await import("./forms.js")).start();
+if (document.body.dataset.lesson) (await import("./lesson.js")).start();
 if (document.getElementById("find")) (await import("./find.js")).start();
 document.documentElement.dataset.ready = "yes";

@@ -1,0 +1,275 @@
+"""Lesson: which experiment at which bench when; moved by hand, started together, called in every page."""
+
+from collections.abc import Callable, Mapping
+from datetime import datetime, timezone
+from typing import Any
+from uuid import UUID, uuid4
+
+from flask import Blueprint, Response, abort, jsonify, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from cavrel.core import lesson as lessons
+from cavrel.core.definition import Definition
+from cavrel.core.errors import CavrelError
+from cavrel.core.lesson import Block, Lesson, LessonError, propose
+from cavrel.present import lesson as shown
+from cavrel.service import lessons as service
+from cavrel.store import lessons as store
+from cavrel.store.pool import Connection, transaction
+from cavrel.store.runs import Course
+from cavrel.web.shared import pool
+from cavrel.web.shelf import course_of, newest_cupboard, on_shelf
+
+pages = Blueprint("lesson", __name__)
+
+
+def _course(connection: Connection) -> tuple[Course, list[str], dict[str, Definition]]:
+    course, benches = course_of(connection)
+    if course is None:
+        abort(404)
+    return course, [b.name for b in benches], {name: e.definition for name, e in on_shelf(connection, course).items()}
+
+
+@pages.get("/lessons")
+def page() -> ResponseReturnValue:
+    return _list({}, "")
+
+
+def _list(typed: Mapping[str, str], fault: str) -> str:
+    with transaction(pool()) as connection:
+        course, _, _ = _course(connection)
+        kept = [(k.id, service.read(k)) for k in store.newest(connection, course.id)]
+    return render_template(
+        "lesson/list.html", course=course, lessons=shown.listed(kept), key=str(uuid4()), typed=typed, fault=fault
+    )
+
+
+@pages.get("/lessons.json")
+def twin_of_all() -> ResponseReturnValue:
+    """The lessons as data."""
+    with transaction(pool()) as connection:
+        course, _, _ = _course(connection)
+        return jsonify(
+            lessons=[{"id": k.id, **service.document(service.read(k))} for k in store.newest(connection, course.id)]
+        )
+
+
+@pages.post("/lessons")
+def begin() -> ResponseReturnValue:
+    """Make a lesson of all benches with nothing in it yet; sent twice, it is made once."""
+    typed = {field: text.strip() for field, text in request.form.items() if field != "csrf_token"}
+    try:
+        key = UUID(typed.get("key", ""))
+    except ValueError:
+        key = uuid4()
+    with transaction(pool()) as connection:
+        course, benches, _ = _course(connection)
+        try:
+            made = lessons.load(
+                {
+                    "title": typed.get("title", ""),
+                    "begins": typed.get("begins", ""),
+                    "minutes": _whole(typed.get("minutes", ""), "minutes"),
+                    "benches": benches,
+                }
+            )
+        except CavrelError as fault:
+            refused = str(fault)
+        else:
+            refused = ""
+            number = store.begin(connection, course.id, dict(service.document(made)), key)
+    if refused:
+        return _list(typed, refused), 422
+    return redirect(url_for("lesson.one", lesson=number, saved="lesson:"), 303)
+
+
+@pages.get("/lessons/<int:lesson>")
+def one(lesson: int) -> ResponseReturnValue:
+    return _page(lesson, {}, "")
+
+
+@pages.get("/lessons/<int:lesson>.json")
+def twin(lesson: int) -> ResponseReturnValue:
+    """The lesson document."""
+    with transaction(pool()) as connection:
+        course, _, _ = _course(connection)
+        kept = store.get(connection, course.id, lesson)
+    if kept is None:
+        abort(404)
+    return jsonify(service.document(service.read(kept)))
+
+
+def _page(lesson: int, typed: Mapping[str, Any], fault: str) -> str:
+    with transaction(pool()) as connection:
+        course, benches, shelf = _course(connection)
+        kept = store.get(connection, course.id, lesson)
+    if kept is None:
+        abort(404)
+    made = service.read(kept)
+    return render_template(
+        "lesson/page.html",
+        course=course,
+        id=lesson,
+        state=kept.state,
+        typed=typed,
+        fault=fault,
+        calls=shown.calls_of(made),
+        **shown.content(made, datetime.now(timezone.utc)),
+        **shown.choices(made, shelf, benches),
+    )
+
+
+@pages.post("/lessons/<int:lesson>/set")
+def lay_out(lesson: int) -> ResponseReturnValue:
+    """What there is to do, with whom and how long; and the timetable proposed for it."""
+    form = request.form
+    typed = {
+        field: form.getlist(field) if field in ("bench", "experiment") else form.get(field, "").strip()
+        for field in form
+    }
+
+    def make(before: Lesson, connection: Connection, course: Course, shelf: Mapping[str, Definition]) -> Lesson:
+        cupboard = newest_cupboard(connection, course)
+        tasks = []
+        for name in form.getlist("experiment"):
+            if name not in shelf:
+                raise LessonError(name, "stands on no shelf")
+            known = next((t for t in before.tasks if t.experiment == name), None)
+            own = form.get(f"minutes-{name}", "").strip()
+            minutes = _whole(own, f"minutes of {shelf[name].title}") if own else None
+            tasks.append(service.task_of(shelf[name], cupboard, minutes, known.options if known else None))
+        made = lessons.load(
+            {
+                "title": form.get("title", "").strip(),
+                "begins": form.get("begins", ""),
+                "minutes": _whole(form.get("minutes", ""), "minutes"),
+                "between": _whole(form.get("between", "5"), "minutes between"),
+                "rotations": _whole(form.get("rotations", "1"), "experiments a bench"),
+                "benches": form.getlist("bench"),
+                "tasks": [task.model_dump(mode="json") for task in tasks],
+                "stock": service.stock_of(cupboard),
+            }
+        )
+        if before.started is not None:
+            raise LessonError("", "this lesson has begun; move its blocks by hand, or make another lesson")
+        return propose(made)
+
+    return _changed(lesson, make, typed)
+
+
+@pages.post("/lessons/<int:lesson>/start")
+def start(lesson: int) -> ResponseReturnValue:
+    """Begin the lesson: its runs are made, each with its plan, and its waits will be called."""
+    try:
+        with transaction(pool()) as connection:
+            course, _, shelf = _course(connection)
+            service.start(connection, course.id, lesson, shelf, newest_cupboard(connection, course))
+    except LookupError:
+        abort(404)
+    except CavrelError as fault:
+        return _page(lesson, {}, str(fault)), 422
+    return redirect(url_for("lesson.one", lesson=lesson), 303)
+
+
+@pages.post("/lessons/<int:lesson>/back")
+def back(lesson: int) -> ResponseReturnValue:
+    """As it was one state before; runs that have begun stay."""
+
+    def make(before: Lesson, connection: Connection, course: Course, shelf: Mapping[str, Definition]) -> Lesson:
+        kept = store.get(connection, course.id, lesson)
+        earlier = store.state(connection, lesson, kept.state - 1) if kept else None
+        if earlier is None:
+            raise LessonError("", "this is how it began")
+        made = lessons.load(earlier)
+        if before.started is not None and made.started is None:
+            raise LessonError("", "it has begun since; its runs stand in the list of runs")
+        return made
+
+    return _changed(lesson, make, {})
+
+
+Make = Callable[[Lesson, Connection, Course, Mapping[str, Definition]], Lesson]
+
+
+def _changed(lesson: int, make: Make, typed: Mapping[str, Any]) -> ResponseReturnValue:
+    try:
+        with transaction(pool()) as connection:
+            course, _, shelf = _course(connection)
+            service.change(connection, course.id, lesson, lambda before: make(before, connection, course, shelf))
+    except LookupError:
+        abort(404)
+    except CavrelError as fault:
+        return _page(lesson, typed, str(fault)), 422
+    return redirect(url_for("lesson.one", lesson=lesson, saved=f"lesson:{lesson}"), 303)
+
+
+@pages.post("/lessons/<int:lesson>/move")
+def move(lesson: int) -> ResponseReturnValue:
+    """Move a block, take one out, or put one in, and give back the timetable as a fragment. Body: ``{"key", "bench", "start"}``, ``{"drop":
+    key}`` or ``{"add": {"bench", "experiment"}}``."""
+    body = request.get_json(silent=True)
+    if not isinstance(body, dict):
+        return jsonify(error="Not understood", what="the body must be an object"), 400
+
+    def make(before: Lesson) -> Lesson:
+        if isinstance(body.get("drop"), str):
+            return service.checked(
+                before, blocks=tuple(b for b in before.blocks if b.key != body["drop"] or b.run is not None)
+            )
+        if isinstance(body.get("add"), dict):
+            if not all(isinstance(body["add"].get(name), str) for name in ("bench", "experiment")):
+                raise LessonError("", "what is put in says which experiment, at which bench")
+            made = lessons.load(
+                {
+                    **service.document(before),
+                    "blocks": [{"bench": body["add"]["bench"], "experiment": body["add"]["experiment"], "start": 0}],
+                }
+            ).blocks[0]
+            ends = [before.end(b) + before.between for b in before.blocks if b.bench == made.bench]
+            last = Block(
+                bench=made.bench, experiment=made.experiment, start=min(max(ends, default=0), lessons.document.LONGEST)
+            )
+            return service.checked(before, blocks=(*before.blocks, last))
+        if (
+            not isinstance(body.get("key"), str)
+            or not isinstance(body.get("bench"), str)
+            or type(body.get("start")) is not int
+        ):
+            raise LessonError("", "a move says which block, to which bench and minute")
+        return service.moved(before, body["key"], body["bench"], body["start"])
+
+    try:
+        with transaction(pool()) as connection:
+            course, _, _ = _course(connection)
+            number, made = service.change(connection, course.id, lesson, make)
+    except LookupError:
+        abort(404)
+    except CavrelError as fault:
+        return jsonify(error="Not moved", what=f"{fault.what[0].upper()}{fault.what[1:]}."), 422
+    return Response(
+        render_template(
+            "lesson/timetable.html",
+            id=lesson,
+            state=number,
+            calls=shown.calls_of(made),
+            **shown.content(made, datetime.now(timezone.utc)),
+        )
+    )
+
+
+@pages.get("/calls.json")
+def called() -> ResponseReturnValue:
+    """What is called in every page of the course, with the server's own time, for clocks differ."""
+    with transaction(pool()) as connection:
+        course, _ = course_of(connection)
+        found = service.due(connection, course.id) if course else []
+    return jsonify(
+        now=datetime.now(timezone.utc).isoformat(),
+        calls=[{"key": d.key, "at": d.at.isoformat(), "bench": d.bench, "say": d.say, "run": d.run} for d in found],
+    )
+
+
+def _whole(text: str, what: str) -> int:
+    if not (text.isascii() and text.isdigit() and len(text) < 6):
+        raise LessonError(what, f"'{text[:20]}' is no whole number")
+    return int(text)

@@ -1,0 +1,186 @@
+"""Lessons over HTTP: laid out, moved, begun once however often it is sent, and called."""
+
+import re
+from datetime import datetime, timedelta, timezone
+from uuid import uuid4
+
+import pytest
+from flask.testing import FlaskClient
+
+from cavrel.core import lesson as lessons
+from cavrel.store import lessons as store
+from cavrel.store.pool import Pool, transaction
+from tests.web.http import entry, save, start, text, token
+
+
+def made(client: FlaskClient, **fields: str) -> int:
+    form = {
+        "csrf_token": token(client),
+        "title": "Evening",
+        "begins": "2026-11-26T18:30",
+        "minutes": "150",
+        "key": str(uuid4()),
+        **fields,
+    }
+    answer = client.post("/lessons", data=form)
+    assert answer.status_code == 303, answer.text
+    found = re.search(r"/lessons/(\d+)", answer.location)
+    assert found
+    return int(found[1])
+
+
+def lay_out(client: FlaskClient, lesson: int, *experiments: str, **fields: str):
+    form = {
+        "csrf_token": token(client), "title": "Evening", "begins": "2026-11-26T18:30", "minutes": "150", "between": "5",
+        "rotations": str(max(len(experiments), 1)), "bench": ["Beacon", "Wick"], "experiment": list(experiments), **fields,
+    }  # fmt: skip
+    return client.post(f"/lessons/{lesson}/set", data=form)
+
+
+def move(client: FlaskClient, lesson: int, **body):
+    return client.post(f"/lessons/{lesson}/move", json=body, headers={"X-CSRFToken": token(client)})
+
+
+def document(client: FlaskClient, lesson: int) -> dict:
+    return client.get(f"/lessons/{lesson}.json").json
+
+
+@pytest.fixture
+def lesson(client: FlaskClient) -> int:
+    number = made(client)
+    assert lay_out(client, number, "spring", "speed-of-sound").status_code == 303
+    return number
+
+
+def test_from_nothing_to_a_timetable(client: FlaskClient, lesson: int) -> None:
+    body = lessons.load(document(client, lesson))
+    assert len(body.blocks) == 4 and not lessons.collisions(body)
+    page = text(client, f"/lessons/{lesson}")
+    assert "Nothing collides" in page and "How stiff a spring is" in page
+    assert f"/lessons/{lesson}" in client.get("/lessons").text
+    assert any(one["id"] == lesson for one in client.get("/lessons.json").json["lessons"])
+    assert body.stock["digital balance"] == 8 and body.stock["metre rule"] == 10
+
+
+def test_made_twice_it_is_one(client: FlaskClient) -> None:
+    key = str(uuid4())
+    assert made(client, key=key) == made(client, key=key)
+
+
+@pytest.mark.parametrize(
+    ("experiments", "fields", "said"),
+    [
+        (["spring"], {"minutes": "soon"}, "no whole number"),
+        (["spring"], {"minutes": "5"}, "minutes"),
+        (["spring"], {"minutes": "99999"}, "minutes"),
+        (["spring"], {"rotations": "0"}, "rotations"),
+        (["alchemy"], {}, "stands on no shelf"),
+        (["spring"], {"minutes-spring": "x"}, "no whole number"),
+        (["spring"], {"bench": "Nowhere" * 9}, "benches"),
+        (["spring"], {"title": ""}, "title"),
+    ],
+)
+def test_what_cannot_be_laid_out_is_said_and_what_was_typed_stands(
+    client: FlaskClient, lesson: int, experiments: list, fields: dict, said: str
+) -> None:
+    before = document(client, lesson)
+    answer = lay_out(client, lesson, *experiments, **fields)
+    assert answer.status_code == 422
+    assert said in re.sub(r"<[^>]+>", " ", answer.text)
+    if fields.get("minutes"):
+        assert f'value="{fields["minutes"]}"' in answer.text
+    assert document(client, lesson) == before
+
+
+def test_fewer_minutes_make_a_smaller_plan(client: FlaskClient, lesson: int) -> None:
+    lay_out(client, lesson, "pendulum", **{"minutes-pendulum": "40"})
+    task = lessons.load(document(client, lesson)).task("pendulum")
+    assert task.minutes == 40 and task.lasting <= 42
+    client.post(f"/lessons/{lesson}/start", data={"csrf_token": token(client)})
+    run = document(client, lesson)["blocks"][0]["run"]
+    plan = client.get(f"/runs/{run}/plan.json").json
+    assert plan["forecast"]["minutes"] <= 41
+    assert plan["run"]["plan"]["rows"] or plan["run"]["plan"]["settings"]
+
+
+def test_moved_collides_and_back_again(client: FlaskClient, lesson: int) -> None:
+    before = document(client, lesson)
+    first, second = sorted((b for b in before["blocks"] if b["bench"] == "Wick"), key=lambda b: b["start"])
+    answer = move(client, lesson, key=f"Wick/{second['experiment']}", bench="Wick", start=first["start"] + 5)
+    assert answer.status_code == 200 and "1 collision" in answer.text
+    assert "Wick would have its hands on" in answer.text
+    assert client.post(f"/lessons/{lesson}/back", data={"csrf_token": token(client)}).status_code == 303
+    assert document(client, lesson) == before
+
+
+@pytest.mark.parametrize(
+    ("body", "said"),
+    [
+        ({"key": "Wick/alchemy", "bench": "Wick", "start": 5}, "taken out meanwhile"),
+        ({"key": "Wick/spring", "bench": "Beacon", "start": 5}, "already"),
+        ({"key": "Wick/spring", "bench": "Nowhere", "start": 5}, "takes no part"),
+        ({"key": "Wick/spring", "bench": "Wick", "start": "5"}, "which block"),
+        ({"key": "Wick/spring", "bench": "Wick"}, "which block"),
+        ({"add": {"bench": "Wick", "experiment": "spring"}}, "twice"),
+        ({"add": {"bench": "Wick"}}, "experiment"),
+        ({}, "which block"),
+    ],
+)
+def test_moves_that_are_none(client: FlaskClient, lesson: int, body: dict, said: str) -> None:
+    before = document(client, lesson)
+    answer = move(client, lesson, **body)
+    assert answer.status_code == 422 and said in answer.json["what"]
+    assert document(client, lesson) == before
+
+
+def test_taken_out_and_put_in(client: FlaskClient, lesson: int) -> None:
+    assert "Beacon: How stiff" not in move(client, lesson, drop="Beacon/spring").text
+    back = move(client, lesson, add={"bench": "Beacon", "experiment": "spring"})
+    assert "Beacon: How stiff a spring is" in back.text
+    assert not lessons.collisions(lessons.load(document(client, lesson)))
+
+
+def test_begun_it_makes_each_run_once_and_calls_in_every_page(client: FlaskClient, lesson: int) -> None:
+    for _ in range(2):
+        assert client.post(f"/lessons/{lesson}/start", data={"csrf_token": token(client)}).status_code == 303
+    body = lessons.load(document(client, lesson))
+    made_runs = {b.run for b in body.blocks}
+    assert len(made_runs) == 4 and None not in made_runs
+    for block in body.blocks:
+        assert block.bench in text(client, f"/runs/{block.run}/plan")
+    said = client.get("/calls.json").json
+    own = [c for c in said["calls"] if c["key"].startswith(f"{lesson}:")]
+    assert len(own) == 2 and all(c["run"] in made_runs for c in own)
+    assert lay_out(client, lesson, "spring").status_code == 422
+    move(client, lesson, drop="Beacon/spring")
+    assert len(lessons.load(document(client, lesson)).blocks) == 4, "a run that has begun is not dropped"
+
+
+def test_a_lesson_of_yesterday_calls_nothing(client: FlaskClient, pool: Pool, lesson: int) -> None:
+    with transaction(pool) as connection:
+        kept = store.get(connection, 1, lesson)
+        assert kept is not None
+        moment = datetime.now(timezone.utc) - timedelta(hours=25)
+        store.lock(connection, lesson)
+        store.add(connection, lesson, {**kept.body, "started": moment.isoformat()}, moment)
+    assert not [c for c in client.get("/calls.json").json["calls"] if c["key"].startswith(f"{lesson}:")]
+
+
+def test_a_wait_that_a_bench_starts_is_called_everywhere(client: FlaskClient) -> None:
+    run = start(client, "torsion-balance", "Foghorn", "Settling")
+    until = (datetime.now(timezone.utc) + timedelta(minutes=60)).isoformat()
+    assert not save(client, run, entry("timer", f"timer:{uuid4()}", call="wait of 60 min", until=until)).json["refused"]
+    found = [c for c in client.get("/calls.json").json["calls"] if c["run"] == run]
+    assert [(c["bench"], c["say"], c["at"]) for c in found] == [("Foghorn", "the wait of “Settling” is over", until)]
+    odd = save(client, run, entry("timer", f"timer:{uuid4()}", call="wait", until="tomorrow"))
+    assert not odd.json["refused"] and client.get("/calls.json").status_code == 200
+    assert save(client, run, entry("timer", f"timer:{uuid4()}", call="wait", until=5)).json["refused"]
+
+
+def test_lessons_that_are_none(client: FlaskClient) -> None:
+    for path in ("/lessons/4000", "/lessons/4000.json"):
+        assert client.get(path).status_code == 404
+    assert move(client, 4000, drop="x").status_code == 404
+    assert lay_out(client, 4000, "spring").status_code == 404
+    assert client.post("/lessons/4000/start", data={"csrf_token": token(client)}).status_code == 404
+    assert client.post("/lessons", data={"csrf_token": token(client), "title": "", "minutes": "90"}).status_code == 422
