@@ -49,3 +49,13 @@ def finished(definition: Definition, options: Mapping[str, str]) -> dict[str, An
         "graph": graphs.straightened(opened, fit).line if fit is not None and fit.made else "",
         "results": results.overview(opened),
     }
+
+
+def gravity(opened: Opened) -> str:
+    """g in use with where it comes from, where the experiment uses it; empty where it does not."""
+    uses = opened.program.used_accepted
+    named = any(result.accepted == "g_local" for result in opened.program.definition.results.values())
+    if "g_local" not in uses and not named:
+        return ""
+    reference = opened.analysis.accepted["g_local"]
+    return f"{reference.value:.4f} m/s², {reference.label}"

@@ -9,6 +9,7 @@ from cavrel.core.analysis import ResultAnalysis
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.document import result_document
 from cavrel.core.findings import compare
+from cavrel.core.findings.foretold import foretold
 from cavrel.core.findings.judge import judge
 from cavrel.core.quantity.rounding import percent, significant
 from cavrel.core.words import counted
@@ -75,8 +76,19 @@ def _card(opened: Opened, result: ResultAnalysis, others: Others) -> dict[str, A
         "freedom": freedom,
         "percent": percent(verdict.percent) if math.isfinite(verdict.percent) else "",
         "percent_name": verdict.percent_name,
+        "foretold": _foretold(opened, result),
         "z": f"{verdict.z:+.1f}".replace("-", "−") if math.isfinite(verdict.z) else "",
     }
+
+
+def _foretold(opened: Opened, result: ResultAnalysis) -> dict[str, str] | None:
+    """What the bench foretold of it in Plan, marked; None where it foretold nothing."""
+    text = opened.state.run.plan.foreseen.get(result.name)
+    if not text:
+        return None
+    found = foretold(text, result, opened.analysis.rules.acceptable)
+    word = {"right": "So it is", "wrong": "Not so", "close": "Undecided", "open": ""}[found.kind]
+    return {"text": text, "kind": found.kind, "word": word, "say": found.say}
 
 
 def _rests_on(opened: Opened, result: ResultAnalysis, fit: FitAnalysis) -> bool:

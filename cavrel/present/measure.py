@@ -5,6 +5,7 @@ from typing import Any
 from cavrel import catalogue
 from cavrel.core.definition.readings import ROLES
 from cavrel.core.document import result_document
+from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
 from cavrel.present import graphs, results, tables
@@ -84,7 +85,15 @@ def _decimals(opened: Opened, fills: tuple[str, ...]) -> int:
 
 def content(opened: Opened) -> dict[str, Any]:
     """What the page shows beside its frame."""
-    return {"tables": tables.tables(opened), "fields": tables.quantities(opened), **live(opened)}
+    return {"tables": tables.tables(opened), "fields": tables.quantities(opened), "gate": gate(opened), **live(opened)}
+
+
+def gate(opened: Opened) -> list[tuple[str, str]]:
+    """(place, words) of what has to be read before anyone measures; none once it is read, or once there are readings."""
+    if any(slot.reads for text in opened.state.latest if (slot := Slot.read(text)) is not None):
+        return []
+    unread = [(f"caution.{i}", caution.say) for i, caution in enumerate(opened.definition.cautions)]
+    return [(place, say) for place, say in unread if place not in opened.state.ticks]
 
 
 def live(opened: Opened) -> dict[str, Any]:

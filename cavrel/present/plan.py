@@ -1,7 +1,7 @@
 """What Plan shows: what is set, read and kept equal, the table as it will be, instruments, checks, and what it promises."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from cavrel import catalogue
@@ -34,11 +34,15 @@ class Ticked:
     ``place``: of the tick.
     ``text``: what it stands for.
     ``by``: who ticked it, and when; empty while nobody has.
+    ``unit``: of a value that is read in it, None where there is none.
+    ``value``: that was read.
     """
 
     place: str
     text: str
     by: str
+    unit: str | None = None
+    value: str = ""
 
 
 def content(opened: Opened) -> dict[str, Any]:
@@ -109,8 +113,19 @@ def _ticks(opened: Opened) -> dict[str, list[Ticked]]:
             for name, i in opened.program.definition.instruments.items()
             if i.zero_check
         ],
+        "set_up": [
+            _with_value(opened, one(f"set_up.{i}", check.do), check.unit) for i, check in enumerate(definition.set_up)
+        ],
         "caution": [one(f"caution.{i}", caution.say) for i, caution in enumerate(definition.cautions)],
     }
+
+
+def _with_value(opened: Opened, ticked: Ticked, unit: str | None) -> Ticked:
+    if unit is None:
+        return ticked
+    entry = opened.state.latest.get(f"words:{ticked.place}")
+    kind, body = in_force(entry) if entry is not None else (None, {})
+    return replace(ticked, unit=units.pretty(unit), value=str(body.get("text", "")) if kind == "words" else "")
 
 
 def _ruled(opened: Opened) -> list[dict[str, Any]]:

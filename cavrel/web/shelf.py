@@ -170,6 +170,7 @@ def _experiment_page(name: str, typed: Mapping[str, str], faults: Mapping[str, s
         "shelf/experiment.html",
         promises=promises,
         minutes=minutes,
+        g_here=example.gravity(blank),
         finished=example.finished(shown.definition, options),
         conventions_change=plan.what_conventions_change(blank),
         d=blank.definition,

@@ -97,7 +97,9 @@ def page(browser: Browser) -> Iterator[Page]:
 def new_run(page: Page, server: Server) -> Callable[..., int]:
     """Starts a run through the pages and returns its number; the page is at Measure then."""
 
-    def start(title: str = "A run of the tests", bench: str = "Foghorn", experiment: str = "pendulum") -> int:
+    def start(
+        title: str = "A run of the tests", bench: str = "Foghorn", experiment: str = "pendulum", read: bool = True
+    ) -> int:
         page.goto(f"{server.address}/experiments/{experiment}")
         page.get_by_label("Bench").select_option(label=bench)
         page.get_by_label("Title").fill(title)
@@ -108,6 +110,9 @@ def new_run(page: Page, server: Server) -> Callable[..., int]:
             again.click()
             page.wait_for_selector("#tables")
         page.wait_for_selector("html[data-ready=yes]")
+        if read and page.locator("#gate-read").count():
+            page.locator("#gate-read").click()
+            expect(page.locator("#kept")).to_have_attribute("data-state", "saved")
         found = re.search(r"/runs/(\d+)/measure", page.url)
         assert found
         return int(found[1])

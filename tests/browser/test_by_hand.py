@@ -83,6 +83,9 @@ def test_by_keyboard_alone(page: Page, server: Server, experiment: str) -> None:
         keys.press("Enter")
     page.wait_for_selector("#tables")
     page.wait_for_selector("html[data-ready=yes]")
+    if page.locator("#gate-read").count():
+        keys.until("#gate-read")
+        keys.press("Enter")
     if page.locator("[data-fill]").count():
         keys.until("[data-fill]", most=400)
         keys.press("Enter")
@@ -126,6 +129,8 @@ def test_by_touch_on_a_telephone(browser: Browser, server: Server, experiment: s
         page.locator("button[name=another]").tap()
         page.wait_for_selector("#tables")
     page.wait_for_selector("html[data-ready=yes]")
+    if page.locator("#gate-read").count():
+        page.locator("#gate-read").tap()
     taps = 0
     for slot, text in texts.items():
         cell = page.locator(f'input[data-slot="{slot}"]')

@@ -31,7 +31,7 @@ def promised(page: Page) -> float:
 
 
 def test_from_bare_to_measure(page: Page, server: Server, new_run: Callable[..., int]) -> None:
-    run = new_run("Planned pendulum")
+    run = new_run("Planned pendulum", read=False)
     page.get_by_role("link", name=re.compile("^Plan")).click()
     page.wait_for_selector("html[data-ready=yes]")
     expect(page.locator("#rail")).to_contain_text("8 lengths × 5, 1 caution unread")
@@ -103,7 +103,7 @@ def test_by_keyboard_alone(page: Page, server: Server, new_run: Callable[..., in
 def test_a_set_point_outside_is_refused_with_the_reason(
     page: Page, server: Server, new_run: Callable[..., int]
 ) -> None:
-    run = new_run("Too long")
+    run = new_run("Too long", read=False)
     plan(page, server, run)
     field(page, "settings:swings.L").fill("60 100 900")
     page.keyboard.press("Tab")
@@ -170,12 +170,12 @@ def test_a_zero_reading_is_taken_off_and_another_instrument_reads_otherwise(
     saved(page)
     found = page.request.get(f"{server.address}/runs/{run}/measure.json").json()
     assert found["result"]["series"]["swings"]["L"]["values"][0] == pytest.approx(99.6)
-    assert found["run"]["instruments"] == {"watch": {"kind": "photogate timer"}}
+    assert found["run"]["instruments"] == {"watch": {"kind": "photogate timer", "label": "photogate timer"}}
 
 
 def test_on_a_telephone(page: Page, server: Server, new_run: Callable[..., int]) -> None:
     page.set_viewport_size({"width": 390, "height": 844})
-    run = new_run("By thumb", experiment="metre-bridge")
+    run = new_run("By thumb", experiment="metre-bridge", read=False)
     plan(page, server, run)
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
     for tick in page.locator(".tick.caution input").all():

@@ -13,7 +13,7 @@ from cavrel.core.definition.evaluation import Fit, Picture, Prediction, Result
 from cavrel.core.definition.parts import Formula, Identifier, Key, Line, Model
 from cavrel.core.definition.readings import Instrument, Quantity, Series
 from cavrel.core.definition.standin import Simulate
-from cavrel.core.definition.work import Check, Option, Remark, Step, Suggest
+from cavrel.core.definition.work import Check, Option, Question, Remark, SetUp, Step, Suggest
 
 FORMAT = "cavrel-experiment/1"
 
@@ -45,6 +45,8 @@ class Definition(Model):
     cautions: Annotated[tuple[Remark, ...], Field(max_length=24)] = ()
     precautions: Annotated[tuple[Remark, ...], Field(max_length=24)] = ()
     error_sources: Annotated[tuple[Remark, ...], Field(max_length=24)] = ()
+    set_up: Annotated[tuple[SetUp, ...], Field(max_length=24)] = ()
+    questions: Annotated[tuple[Question, ...], Field(max_length=24)] = ()
     simulate: Simulate | None = None
 
     def content_hash(self) -> str:

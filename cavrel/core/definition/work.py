@@ -4,7 +4,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import ConfigDict, Field, model_validator
 
-from cavrel.core.definition.parts import Amount, Formula, Key, Line, Model
+from cavrel.core.definition.parts import Amount, Formula, Key, Line, Model, UnitText
 
 
 class Choice(Model):
@@ -76,3 +76,17 @@ class Suggest(Model):
 
 class Remark(Model):
     say: Line
+
+
+class SetUp(Model):
+    """A check before the first reading. ``unit``: of the value that is read in it and written down; none where there is nothing to read."""
+
+    do: Line
+    unit: UnitText | None = None
+
+
+class Question(Model):
+    """A question of theory, and its answer."""
+
+    ask: Line
+    answer: Annotated[str, Field(min_length=1, max_length=800)]

@@ -36,7 +36,7 @@ REASONS = {
     "constant": "what is kept equal",
 }
 ROLES = {"releases": "Who releases", "times": "Who times", "writes": "Who writes"}
-TICKS = {"apparatus": "apparatus", "check": "check", "caution": "caution"}
+TICKS = {"apparatus": "apparatus", "check": "check", "caution": "caution", "set_up": "set-up"}
 
 
 def _of(slot: str, prefix: str) -> str:
@@ -180,7 +180,7 @@ class Tick(Kind):
 
     def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
         of, _, _ = place.partition(".")
-        done = {"apparatus": "at hand", "check": "checked", "caution": "read"}.get(of, "done")
+        done = {"apparatus": "at hand", "check": "checked", "caution": "read", "set_up": "checked"}.get(of, "done")
         return TICKS.get(
             of, of
         ).capitalize(), f"{ticked(definition, place) or place}: {done if body.get('done') else 'not yet'}"
@@ -195,6 +195,7 @@ def ticked(definition: Definition, place: str) -> str | None:
     lists: Mapping[str, list[str]] = {
         "apparatus": list(definition.apparatus),
         "caution": [caution.say for caution in definition.cautions],
+        "set_up": [check.do for check in definition.set_up],
     }
     if of in lists and which.isascii() and which.isdigit() and int(which) < len(lists[of]):
         return lists[of][int(which)]
@@ -208,12 +209,22 @@ class Words(Kind):
 
     def check(self, definition: Definition, slot: str, body: Body) -> None:
         of, _, which = _of(slot, "words").partition(".")
-        known: Mapping[str, Any] = {"reason": REASONS, "role": ROLES, "foreseen": definition.results}
+        known: Mapping[str, Any] = {
+            "reason": REASONS,
+            "role": ROLES,
+            "foreseen": definition.results,
+            "set_up": [str(i) for i, check in enumerate(definition.set_up) if check.unit is not None],
+        }
         if of not in known or which not in known[of]:
             raise EntryError("slot", f"'{slot[:60]}' is no slot for words of a plan")
-        most = 80 if of == "role" else 1000
+        most = 80 if of in ("role", "set_up") else 1000
         if not isinstance(body.get("text"), str) or len(body["text"]) > most:
             raise EntryError("body.text", f"must be a text of up to {most} characters")
+        if of == "set_up" and body["text"].strip():
+            try:
+                read(body["text"].strip(), definition.set_up[int(which)].unit or "", True)
+            except CavrelError as fault:
+                raise EntryError("body.text", fault.what) from fault
 
     def apply(self, standing: Standing, slot: str, body: Body, entry: Entry) -> None:
         if str(body.get("text", "")).strip():
@@ -224,6 +235,8 @@ class Words(Kind):
         if of == "foreseen":
             result = definition.results.get(which)
             head = f"Foreseen: {result.label}" if result else "Foreseen"
+        elif of == "set_up":
+            head = ticked(definition, place) or "Set-up"
         else:
             head = f"Reason for {REASONS.get(which, which)}" if of == "reason" else ROLES.get(which, which)
         return head, f"“{body.get('text', '')}”" if body.get("text") else "cleared"

@@ -108,7 +108,21 @@ function fill(button) {
   });
 }
 
+/** What can hurt is read before the table opens. */
+function startGate() {
+  const gate = document.getElementById("gate");
+  document.getElementById("gate-read")?.addEventListener("click", () => {
+    for (const care of gate.querySelectorAll("[data-care]")) keep("tick", `tick:${care.dataset.care}`, { done: true });
+    gate.remove();
+    const opened = document.getElementById("opened");
+    opened.inert = false;
+    opened.classList.remove("shut");
+    opened.focus({ preventScroll: true });
+  });
+}
+
 export function start() {
+  startGate();
   document.addEventListener("focusout", (event) => {
     if (event.target.matches?.("#tables input[data-slot]") && !isDrawing()) commit(event.target);
   });

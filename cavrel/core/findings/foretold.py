@@ -1,0 +1,78 @@
+"""What a bench foretold of a result, in its own words, against what it found."""
+
+import math
+import re
+from dataclasses import dataclass
+
+from cavrel.core.analysis import ResultAnalysis
+from cavrel.core.errors import CavrelError
+from cavrel.core.quantity.reading import read
+from cavrel.core.quantity.rounding import percent
+
+_NUMBER = r"[-−+]?\d+(?:[.,]\d+)?(?:\s*[×x·*]\s*10\^?[-−⁻⁺+]?[\d⁰¹²³⁴-⁹]+|[eE][-+−]?\d+)?"
+_BELOW = r"below|under|less than|smaller than|at most|up to|not above|<|≤"
+_ABOVE = r"above|over|more than|greater than|larger than|at least|not below|>|≥"
+_SAID = re.compile(
+    rf"(?P<between>between\s+|from\s+)?(?:(?P<below>{_BELOW})|(?P<above>{_ABOVE}))?\s*(?P<number>{_NUMBER})"
+    rf"(?:\s*(?:and|to|–|…)\s*(?P<other>{_NUMBER}))?\s*(?P<unit>[^\s,;:()]+)?",
+    re.IGNORECASE,
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Foretold:
+    """``kind``: ``right``, ``wrong``, ``close`` (the uncertainty does not tell), or ``open`` where no number was foretold. ``say``: why."""
+
+    kind: str
+    say: str
+
+
+def foretold(text: str, result: ResultAnalysis, acceptable: float) -> Foretold:
+    """Hold a bench's words against its result. A bound is kept or not by two standard uncertainties; a value is right within ``acceptable``
+    percent of it, or within those.
+
+    Only the first number of the text is taken for what was foretold.
+    """
+    if result.reason or not math.isfinite(result.value):
+        return Foretold(kind="open", say="the result is not there yet")
+    match = _SAID.search(text)
+    if match is None:
+        return Foretold(kind="open", say="no number to hold it against")
+    try:
+        first = _value(match["number"], match["unit"], result)
+        second = _value(match["other"], match["unit"], result) if match["other"] else None
+    except CavrelError:
+        return Foretold(kind="open", say="no number to hold it against")
+    margin = 2 * result.u if math.isfinite(result.u) else 0.0
+    if second is not None:
+        low, high = sorted((first, second))
+        return _judged(min(result.value - low, high - result.value), margin, "between the two", "outside the two")
+    if match["below"]:
+        return _judged(first - result.value, margin, "below it", "above it")
+    if match["above"]:
+        return _judged(result.value - first, margin, "above it", "below it")
+    off = abs(result.value - first)
+    allowed = max(abs(first) * acceptable / 100, margin)
+    if off <= allowed:
+        return Foretold(
+            kind="right",
+            say=f"within {acceptable:g} %" if off <= abs(first) * acceptable / 100 else "within its uncertainty",
+        )
+    return Foretold(kind="wrong", say=f"{percent(100 * off / abs(first))} % from it" if first else "not so")
+
+
+def _judged(room: float, margin: float, kept: str, broken: str) -> Foretold:
+    if abs(room) < margin:
+        return Foretold(kind="close", say="too close to tell")
+    return Foretold(kind="right", say=kept) if room > 0 else Foretold(kind="wrong", say=broken)
+
+
+def _value(number: str, unit: str | None, result: ResultAnalysis) -> float:
+    """SI, in the unit written beside it, else in the result's. Raises CavrelError."""
+    plain = result.unit.text
+    if unit:
+        try:
+            return read(f"{number} {unit.rstrip('.')}", plain).value
+        except CavrelError:
+            pass  # the next word of the sentence, not a unit
+    return read(number, plain).value
