@@ -68,7 +68,9 @@ def analyse_command(file: str, draws: int | None, definition_file: str | None) -
             catalogue.read_toml(_read(definition_file)) if definition_file else catalogue.resolve(run.experiment)
         )
         meanings = catalogue.meanings_of(definition, run.options)
-        analysis = analyse(catalogue.program_of(definition, run.instruments, run.options, run.accepted), run)
+        analysis = analyse(
+            catalogue.program_of(definition, run.instruments, run.options, run.accepted, run.headings), run
+        )
     except CavrelError as fault:
         _refuse(file, fault)
         return
@@ -126,7 +128,7 @@ def forecast_command(file: str, percent: float) -> None:
     try:
         run = runs.load(_json(_read(file)))
         definition = catalogue.resolve(run.experiment)
-        planner = catalogue.planner(definition, run.options, run.house_rules(), run.accepted)
+        planner = catalogue.planner(definition, run.options, run.house_rules(), run.accepted, headings=run.headings)
         document = forecast_document(planner, setup_of(run, planner), percent)
     except CavrelError as fault:
         _refuse(file, fault)

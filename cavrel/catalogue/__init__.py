@@ -14,6 +14,7 @@ from cavrel.core import definition as definitions
 from cavrel.core.cupboard import EMPTY, Cupboard
 from cavrel.core.cupboard.taken import CourseValue
 from cavrel.core.definition import Definition, law
+from cavrel.core.definition.headings import Heading, headed
 from cavrel.core.definition.program import compile_program
 from cavrel.core.definition.reference import ReferenceValue
 from cavrel.core.definition.rules import HouseRules
@@ -124,14 +125,17 @@ def program_of(
     overrides: Mapping[str, Mapping[str, str]] | None = None,
     options: Mapping[str, str] | None = None,
     own_values: Mapping[str, CourseValue] | None = None,
+    headings: Mapping[str, Heading] | None = None,
 ) -> Program:
     """The compiled program, kept for the next call; ``overrides`` are a run's own instrument fields, ``options`` its conventions,
-    ``own_values`` the laboratory's accepted values.
+    ``own_values`` the laboratory's accepted values, ``headings`` what its table calls its columns.
 
     Raises DefinitionError.
     """
     if definition.options or options:
         definition = definitions.choose(definition, options or {})
+    if headings:
+        definition = headed(definition, headings)
     own = tuple(sorted((name, tuple(sorted(fields.items()))) for name, fields in (overrides or {}).items()))
     return _program(
         definition.model_dump_json(by_alias=True),
@@ -177,11 +181,12 @@ def planner(
     rules: HouseRules | None = None,
     own_values: Mapping[str, CourseValue] | None = None,
     cupboard: Cupboard = EMPTY,
+    headings: Mapping[str, Heading] | None = None,
 ) -> Planner:
     """Tries plans of an experiment under its conventions and house rules, with what the laboratory has. Raises DefinitionError where it has
     no stand-in."""
     return Planner(
-        lambda others: program_of(definition, others, options, own_values),
+        lambda others: program_of(definition, others, options, own_values, headings),
         instruments(),
         at_hand(cupboard),
         rules,

@@ -7,12 +7,14 @@ from typing import Any
 from cavrel import catalogue
 from cavrel.core.cupboard.taken import of_task
 from cavrel.core.definition import Instrument, choose
+from cavrel.core.definition.headings import Heading
 from cavrel.core.document.forecast import WANTED, forecast_document, setup_of
 from cavrel.core.errors import CavrelError
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
 from cavrel.core.logbook import Entry, in_force
 from cavrel.core.logbook.kinds.planning import REASONS, ROLES, SHAPES
+from cavrel.core.logbook.planned import only_plan
 from cavrel.core.logbook.run import trials
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
@@ -131,7 +133,8 @@ def _with_value(opened: Opened, ticked: Ticked, unit: str | None) -> Ticked:
 def _ruled(opened: Opened) -> list[dict[str, Any]]:
     """The tables as they will be: rows, and for each column its head, decimals and trials."""
     found = []
-    plan = opened.state.run.plan
+    run = opened.state.run
+    plan = run.plan
     for name, series in opened.definition.series.items():
         columns = []
         for column, body in series.columns.items():
@@ -145,6 +148,12 @@ def _ruled(opened: Opened) -> list[dict[str, Any]]:
             columns.append(
                 {
                     "name": column,
+                    "key": f"{name}.{column}",
+                    "heading": run.headings.get(f"{name}.{column}", Heading()),
+                    "usual": _usual(opened, name, column),
+                    "units": _units_like(unit.text) if body.plays.typed or body.formula else [],
+                    "own_unit": body.unit or "",
+                    "typed": body.plays.typed,
                     "label": body.label,
                     "unit": unit.pretty,
                     "role": body.role,
@@ -163,6 +172,7 @@ def _ruled(opened: Opened) -> list[dict[str, Any]]:
                 "rows": opened.state.rows[name],
                 "row": series.row,
                 "columns": columns,
+                "marks": run.headings[name].label if name in run.headings else "",
                 "optional": series.optional,
                 "without": name in plan.without,
                 "has_points": any(key.startswith(f"{name}.") for key in plan.settings),
@@ -171,16 +181,37 @@ def _ruled(opened: Opened) -> list[dict[str, Any]]:
     return found
 
 
+_COMMON = (
+    "m", "cm", "mm", "km", "um", "nm", "kg", "g", "mg", "s", "ms", "min", "h", "N", "mN", "kN", "V", "mV", "A", "mA", "uA", "ohm", "kohm",
+    "Hz", "kHz", "g/cm^3", "kg/m^3", "m/s", "cm/s", "m/s^2", "J", "mJ", "eV", "°", "rad", "°C", "K", "Pa", "kPa", "cm^2", "m^2", "mm^2",
+    "cm^3", "m^3", "mL", "s^2", "1/s", "1/m", "1/cm", "N m", "N cm", "T", "mT", "uT", "H", "mH", "uH", "W", "kg m^2", "g cm^2", "rad/s^2",
+)  # fmt: skip
+"""Units that a bench might rather write, for lists to choose from."""
+
+
+def _units_like(text: str) -> list[str]:
+    """Units that the same could be written in."""
+    own = units.unit(text)
+    return [
+        u
+        for u in _COMMON
+        if units.unit(u).dimension == own.dimension and bool(units.unit(u).offset) == bool(own.offset)
+    ]
+
+
+def _usual(opened: Opened, series: str, column: str) -> str:
+    """What the experiment calls a column."""
+    try:
+        return choose(opened.base, opened.state.run.options).series[series].columns[column].label
+    except (CavrelError, KeyError):
+        return ""
+
+
 def _instruments(opened: Opened) -> list[dict[str, Any]]:
     """The run's instruments: what is said of each, what could stand in for it, and its zero reading."""
     run, usual = opened.state.run, taken(opened.definition, opened.cupboard).instruments
     found = []
-    chosen = {
-        slot.removeprefix("instrument:")
-        for slot, e in opened.state.latest.items()
-        if slot.startswith("instrument:") and in_force(e)[1]
-    }
-    chosen |= set(opened.run.instruments)
+    chosen = _chosen(opened)
     for name, gauge in opened.program.gauges.items():
         own = opened.definition.instruments[name]
         now = opened.program.definition.instruments[name]
@@ -212,6 +243,15 @@ def _instruments(opened: Opened) -> list[dict[str, Any]]:
             }
         )
     return found
+
+
+def _chosen(opened: Opened) -> set[str]:
+    """Instruments that this run itself chose, when it was started or in its plan."""
+    entries = opened.state.latest.items()
+    chosen = {
+        slot.removeprefix("instrument:") for slot, e in entries if slot.startswith("instrument:") and in_force(e)[1]
+    }
+    return chosen | set(opened.run.instruments)
 
 
 def _choices(
@@ -300,6 +340,21 @@ def _differences(one: Mapping[str, Any], other: Mapping[str, Any]) -> list[str]:
 def notes_of(opened: Opened) -> list[Note]:
     """Beside the plan: what can hurt someone, then what the bench wrote."""
     return [*notes.cautions(opened), *notes.notes_of_bench(opened)]
+
+
+def document(opened: Opened) -> dict[str, Any]:
+    """The plan alone, as a run document without readings."""
+    run, chosen = opened.state.run, _chosen(opened)
+    own = run.model_copy(
+        update={
+            "rules": {name: run.rules[name] for name in own_rules(opened)},
+            "instruments": {name: fields for name, fields in run.instruments.items() if name in chosen},
+        }
+    )
+    kept = only_plan(own, opened.definition)
+    shipped = catalogue.experiments().get(opened.run.experiment)
+    whole = shipped is None or shipped.content_hash() != opened.run.hash
+    return kept | {"experiment": opened.base.document() if whole else opened.run.experiment}
 
 
 def data(opened: Opened) -> dict[str, Any]:

@@ -50,7 +50,9 @@ class Offer:
 def planner_of(opened: Opened) -> Planner:
     """Tries plans of this run's experiment. Raises DefinitionError where it has no stand-in."""
     run = opened.state.run
-    return catalogue.planner(opened.base, run.options, opened.analysis.rules, run.accepted, opened.cupboard)
+    return catalogue.planner(
+        opened.base, run.options, opened.analysis.rules, run.accepted, opened.cupboard, run.headings
+    )
 
 
 def promised_of(opened: Opened) -> tuple[Setup, Forecast] | str:

@@ -33,13 +33,14 @@ class Field:
 class Head:
     """One column's head.
 
-    ``kind``: set, measured, mean, derived or u.
+    ``kind``: mark, set, measured, mean, derived or u.
     ``name``: of the column.
     ``trial``: from 1, None where the column has no repeats.
     ``unit``: as shown.
     ``foot``: the line below.
     ``label``: in words.
     ``formula``: a short one that stands for the foot.
+    ``symbol``: the letter shown, where the run has another than its name.
     """
 
     kind: str
@@ -49,6 +50,7 @@ class Head:
     foot: str
     label: str
     formula: str = ""
+    symbol: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -93,10 +95,12 @@ class Table:
 
 @dataclass(frozen=True, slots=True)
 class QuantityFields:
-    """A quantity of the run with a field for each repeat. ``part``: what stands before the colon of its label, such as ``Part 1``."""
+    """A quantity of the run with a field for each repeat. ``part``: what stands before the colon of its label, such as ``Part 1``; ``symbol``: the
+    letter shown."""
 
     name: str
     label: str
     unit: str
     fields: tuple[Field, ...]
     part: str = ""
+    symbol: str = ""

@@ -67,7 +67,7 @@ def _first(opened: Opened, rules: HouseRules) -> str:
             off = f"; {significant(verdict.percent, 2)} % off" if math.isfinite(verdict.percent) else ""
             return f"{result.measured(rules.rounding).text()}{off}".replace("-", "−")
         run = opened.state.run
-        planner = catalogue.planner(opened.base, run.options, rules, run.accepted, opened.cupboard)
+        planner = catalogue.planner(opened.base, run.options, rules, run.accepted, opened.cupboard, run.headings)
         one = next(iter(planner.forecast(setup_of(run, planner)).results.values()), None)
         if one is None or one.reason or not one.u > 0:
             return ""

@@ -30,7 +30,9 @@ def quantities(opened: Opened) -> list[QuantityFields]:
         if not colon:
             part, rest = "", body.label
         shown = rest[0].upper() + rest[1:]
-        found.append(QuantityFields(name, shown, units.pretty(body.unit or ""), tuple(fields), part))
+        found.append(
+            QuantityFields(name, shown, units.pretty(body.unit or ""), tuple(fields), part, _symbol(opened, name))
+        )
     return found
 
 
@@ -60,9 +62,14 @@ def changed(opened: Opened, before: Opened | None) -> tuple[list[Row], list[Fiel
 
 
 def _table(opened: Opened, name: str, series: Series) -> Table:
+    headings = opened.state.run.headings
+    marked = headings[name].label if name in headings else ""
     heads: list[Head] = []
+    if marked:
+        heads.append(Head(kind="mark", name=name, trial=None, unit="", foot="", label=marked))
     typed = [c for c, body in series.columns.items() if body.plays.typed]
-    derived = [c for c, body in series.columns.items() if not body.plays.typed]
+    hidden = {key for key, heading in headings.items() if heading.hidden}
+    derived = [c for c, body in series.columns.items() if not body.plays.typed and f"{name}.{c}" not in hidden]
     repeated = [c for c in typed if opened.state.trials[f"{name}.{c}"] > 1]
     for column in typed:
         heads += _typed_heads(opened, name, column, series.columns[column])
@@ -106,6 +113,7 @@ def _table(opened: Opened, name: str, series: Series) -> Table:
                 label=f"standard uncertainty of {body.label}",
             )
         )
+    heads = [replace(head, symbol=_symbol(opened, f"{name}.{head.name}")) for head in heads]
     places = {c: _places(opened, name, c, series.columns[c]) for c in [*repeated, *derived]}
     rows = tuple(
         _row(opened, name, series, number, typed, repeated, derived, places)
@@ -114,6 +122,28 @@ def _table(opened: Opened, name: str, series: Series) -> Table:
     more = tuple(c for c in repeated if opened.state.trials[f"{name}.{c}"] < MOST_TRIALS)
     spare = len(rows) > 1 and not any(f.text or (f.trace and f.hint) for f in rows[-1].fields) and not rows[-1].out
     return Table(name=name, series=series, heads=tuple(heads), rows=rows, more_trials=more, spare=spare)
+
+
+def _symbol(opened: Opened, key: str) -> str:
+    """The letter that stands over a column: the run's own, else the definition's."""
+    heading = opened.state.run.headings.get(key)
+    return heading.symbol if heading and heading.symbol else key.rpartition(".")[2]
+
+
+def _mark(opened: Opened, series: str, number: int, label: str) -> Field:
+    marks = opened.state.run.marks.get(series, [])
+    text = marks[number - 1] if number <= len(marks) else None
+    slot = f"mark:{series}.{number}"
+    entry = opened.state.latest.get(slot)
+    return Field(
+        slot=slot,
+        text=text or "",
+        was=(),
+        mark="",
+        label=f"{label}, row {number}",
+        entry=entry.id if entry else None,
+        hint="…",
+    )
 
 
 def _typed_heads(opened: Opened, series: str, column: str, body: Column) -> list[Head]:
@@ -160,6 +190,8 @@ def _row(
 ) -> Row:
     fields: list[Field] = []
     out = f"{name}.{number}" in opened.state.left_out
+    if name in opened.state.run.headings:
+        fields.append(_mark(opened, name, number, opened.state.run.headings[name].label))
     for column in typed:
         body = series.columns[column]
         cells = opened.state.run.series.get(name, {}).get(column, [])

@@ -133,7 +133,7 @@ def work_out(
     book = EMPTY.with_entries(entries) if book is None else book
     state = sheet_of(definition, book, run.rules, run.instruments, takes)
     try:
-        program = catalogue.program_of(definition, state.run.instruments, state.run.options, state.run.accepted)
+        program = _program(definition, state.run)
     except CavrelError as fault:
         say = f"{fault.what[0].upper()}{fault.what[1:]}. The page shows the usual ones; nothing written is lost."
         broken.append(
@@ -144,7 +144,7 @@ def work_out(
         plain = tuple(entry for entry in entries if entry.kind != "option")
         state = replace(assemble(definition, plain, run.rules, run.instruments, takes), latest=state.latest)
         try:
-            program = catalogue.program_of(definition, state.run.instruments, state.run.options, state.run.accepted)
+            program = _program(definition, state.run)
         except CavrelError:  # it is the instruments then, or what the laboratory accepts
             program = catalogue.program_of(definition, {}, state.run.options)
     meanings: Mapping[str, LineMeaning] = {}
@@ -173,6 +173,10 @@ def work_out(
         answered=answered,
         meanings=meanings,
     )
+
+
+def _program(definition: Definition, run: RunDocument) -> Program:
+    return catalogue.program_of(definition, run.instruments, run.options, run.accepted, run.headings)
 
 
 def _without_readings(run: RunDocument) -> RunDocument:

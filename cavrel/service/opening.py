@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from cavrel.core.cupboard import Cupboard
-from cavrel.core.logbook import EMPTY, Entry, in_force
+from cavrel.core.logbook import EMPTY, Book, Entry, in_force
 from cavrel.service.cupboards import cupboard_of
 from cavrel.service.definitions import definition_of
 from cavrel.service.opened import Opened, work_out
@@ -50,12 +50,17 @@ class Loaded:
         made.cupboard = cupboard or self.cupboard
         return made
 
+    @property
+    def book(self) -> Book:
+        """Its logbook, folded."""
+        return (self.known.book if self.known is not None else EMPTY).with_entries(self.fresh)
+
     def conventions(self) -> dict[str, str]:
         """The conventions in force, as chosen."""
         chosen: dict[str, str] = {}
         if not self.definition.options:
             return chosen
-        book = (self.known.book if self.known is not None else EMPTY).with_entries(self.fresh)
+        book = self.book
         for name in self.definition.options:
             line = book.history.get(f"option:{name}")
             kind, body = in_force(line[-1]) if line else (None, {})

@@ -9,7 +9,8 @@ from uuid import UUID
 
 from cavrel.core.definition import Definition, choose
 from cavrel.core.errors import CavrelError
-from cavrel.core.logbook import Entry, EntryError, check_entry
+from cavrel.core.logbook import Entry, EntryError, check_entry, in_force
+from cavrel.core.logbook.sheet import first_typed
 from cavrel.service.cupboards import cupboard_of
 from cavrel.service.opening import Loaded, load
 from cavrel.store import cupboards as cupboard_store
@@ -107,12 +108,28 @@ def _understood(before: Loaded, sent: Sequence[Any]) -> tuple[list[NewEntry], di
         try:
             entry = read_entry(body, before.run.bench)
             check_entry(_under(definition, chosen), entry.kind, entry.slot, entry.body)
+            _check_unit(before, entry)
             if entry.kind == "option":  # what was typed after it was typed under it
                 chosen[entry.slot.removeprefix("option:")] = str(entry.body.get("choice", ""))
             new.append(entry)
         except CavrelError as fault:
             refused[str(body.get("key", ""))[:80] if isinstance(body, Mapping) else ""] = str(fault)
     return new, refused
+
+
+def _check_unit(before: Loaded, entry: NewEntry) -> None:
+    """A column that holds readings keeps the unit they were typed under. Raises EntryError."""
+    if entry.kind != "heading":
+        return
+    book, key = before.book, entry.slot.removeprefix("heading:")
+    line = book.history.get(entry.slot)
+    kind, now = in_force(line[-1]) if line else (None, {})
+    unit = now.get("unit") if kind == "heading" else None
+    if entry.body.get("unit") != unit and first_typed(book, key) is not None:
+        raise EntryError(
+            "body.unit",
+            "readings were typed under its unit, so it stays; type a unit beside a number to read it in another",
+        )
 
 
 def _under(definition: Definition, chosen: Mapping[str, str]) -> Definition:

@@ -1,6 +1,9 @@
 """Plan: what is decided before the first reading, and what it promises."""
 
-from flask import Blueprint, jsonify, render_template, request
+import json
+from uuid import uuid4
+
+from flask import Blueprint, Response, jsonify, render_template, request
 from flask.typing import ResponseReturnValue
 
 from cavrel.core.errors import CavrelError
@@ -8,6 +11,7 @@ from cavrel.present import plan, promise, rules
 from cavrel.service.cupboards import cupboard_of
 from cavrel.service.opened import Opened
 from cavrel.store import cupboards as store
+from cavrel.store import runs as run_store
 from cavrel.store.pool import transaction
 from cavrel.web.shared import Following, frame, opened_or_404, pool, stage_page
 
@@ -49,6 +53,32 @@ def house(run: int) -> ResponseReturnValue:
         cupboard = cupboard_of(connection, opened.run.course, newest.version, newest.digest)
     return render_template(
         "plan/house.html", run=opened.run, newer=rules.newer(opened, newest.version, cupboard), **rules.rules_of(opened)
+    )
+
+
+@pages.get("/runs/<int:run>/plan/document.json")
+def document(run: int) -> ResponseReturnValue:
+    """The plan alone, without readings: to be shared, and started again next year."""
+    opened = opened_or_404(run)
+    text = json.dumps(plan.document(opened), indent=1, ensure_ascii=False)
+    name = f"{opened.run.experiment}-plan.json"
+    return Response(
+        f"{text}\n", mimetype="application/json", headers={"Content-Disposition": f'attachment; filename="{name}"'}
+    )
+
+
+@pages.get("/runs/<int:run>/plan/again")
+def again(run: int) -> ResponseReturnValue:
+    """Where this plan can be started again: a fragment."""
+    opened = opened_or_404(run)
+    with transaction(pool()) as connection:
+        benches = run_store.benches(connection, opened.run.course)
+    return render_template(
+        "plan/again.html",
+        run=opened.run,
+        benches=benches,
+        key=str(uuid4()),
+        document=json.dumps(plan.document(opened), ensure_ascii=False),
     )
 
 

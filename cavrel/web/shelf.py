@@ -1,5 +1,6 @@
 """Shelf: the experiments, what each finds and what can hurt. Starting a run."""
 
+import json
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timezone
@@ -14,6 +15,9 @@ from cavrel import catalogue
 from cavrel.catalogue import pictures
 from cavrel.core.cupboard import EMPTY, Cupboard
 from cavrel.core.definition import FIELDS, Definition
+from cavrel.core.errors import CavrelError, RunError
+from cavrel.core.logbook import run as runs
+from cavrel.core.logbook.planned import Made, plan_entries, set_quantities
 from cavrel.present import example, plan, tables
 from cavrel.service.cupboards import cupboard_of
 from cavrel.service.definitions import definition_of
@@ -27,6 +31,9 @@ from cavrel.store.runs import Bench, Course
 from cavrel.web.shared import pool
 
 pages = Blueprint("shelf", __name__)
+
+MOST_OF_PLAN = 300_000
+"""Characters of a plan that is sent."""
 
 
 def drawing(
@@ -206,6 +213,10 @@ def start(name: str) -> ResponseReturnValue:
         chosen = next((b for b in benches if str(b.id) == typed.get("bench")), None)
         if course is None or chosen is None:
             faults["bench"] = "Choose the bench that measures."
+        try:
+            planned = _planned(definition, typed)
+        except CavrelError as fault:
+            planned, faults["plan"] = [], f"The plan cannot be used: {fault}"
         if not faults and course is not None and chosen is not None and not typed.get("another"):
             # A bench that begins the same experiment again most often meant to go on with it.
             standing = run_store.same(connection, course.id, chosen.name, name, key)
@@ -218,24 +229,41 @@ def start(name: str) -> ResponseReturnValue:
                 # The form came back from the browser's memory with the key of a run that it started: this is another run.
                 key = uuid5(key, f"{chosen.id} {definition.content_hash()} {title}")
                 run = run_store.start(connection, course.id, chosen.id, definition, title, key)
-            options = chosen_options(definition, typed)
-            entry_store.append(connection, run, _conventions(options, chosen.name, key))
+            made = [*_conventions(chosen_options(definition, typed)), *planned]
+            entry_store.append(connection, run, _entries(made, chosen.name, key))
     if faults:
         return _experiment_page(name, typed, faults), 422
     return redirect(url_for("plan.page" if typed.get("first") == "plan" else "measure.page", run=run), 303)
 
 
-def _conventions(options: Mapping[str, str], bench: str, key: UUID) -> list[NewEntry]:
-    """The conventions chosen at the start, as the run's first entries; sent twice, they stand once."""
+def _planned(definition: Definition, typed: Mapping[str, str]) -> list[Made]:
+    """The plan that a form brings, from a field or a file, as entries; none where it brings none. Raises CavrelError."""
+    sent = request.files.get("plan-file")
+    text = sent.read(MOST_OF_PLAN + 1).decode("utf-8", "replace") if sent and sent.filename else typed.get("plan", "")
+    if not text.strip():
+        return []
+    if len(text) > MOST_OF_PLAN:
+        raise RunError("", "a plan is shorter than this file")
+    try:
+        document = json.loads(text)
+    except (ValueError, RecursionError) as fault:
+        raise RunError("", f"cannot be read as JSON: {fault}") from fault
+    run = runs.load(document)
+    of = run.experiment if isinstance(run.experiment, str) else str(run.experiment.get("id", ""))
+    if of != definition.id:
+        raise RunError("experiment", f"this plan is of '{of}', not of '{definition.id}'")
+    return [*plan_entries(definition, run), *set_quantities(definition, run)]
+
+
+def _conventions(options: Mapping[str, str]) -> list[Made]:
+    """The conventions chosen at the start."""
+    return [("option", f"option:{name}", {"choice": choice}) for name, choice in options.items()]
+
+
+def _entries(made: list[Made], bench: str, key: UUID) -> list[NewEntry]:
+    """A run's first entries; sent twice, they stand once."""
     now = datetime.now(timezone.utc)
     return [
-        NewEntry(
-            kind="option",
-            slot=f"option:{name}",
-            body={"choice": choice},
-            author=bench,
-            made_at=now,
-            client_key=uuid5(key, f"option {name}"),
-        )
-        for name, choice in options.items()
+        NewEntry(kind=kind, slot=slot, body=dict(body), author=bench, made_at=now, client_key=uuid5(key, slot))
+        for kind, slot, body in made
     ]

@@ -1,5 +1,9 @@
 """Plan over HTTP: of every experiment, with odd questions, and what a save there sends back."""
 
+import io
+import re
+from uuid import uuid4
+
 import jsonschema
 import pytest
 from flask.testing import FlaskClient
@@ -7,7 +11,7 @@ from flask.testing import FlaskClient
 from cavrel import catalogue
 from cavrel.core.document.formats import schemas
 from cavrel.core.logbook import run as runs
-from tests.web.http import entry, save, start, text
+from tests.web.http import entry, save, start, text, token
 
 
 @pytest.mark.parametrize("experiment", sorted(catalogue.experiments()))
@@ -76,3 +80,79 @@ def test_readings_never_move_a_forecast(client: FlaskClient, run: int) -> None:
     before = client.get(f"/runs/{run}/plan.json").json["forecast"]["results"]["g"]
     save(client, run, *[entry("reading", f"swings.t.{i}.1", text=f"{20 + i}.5") for i in range(1, 9)])
     assert client.get(f"/runs/{run}/plan.json").json["forecast"]["results"]["g"] == before
+
+
+def test_headings_marks_and_hidden_columns_stand_over_the_table(client: FlaskClient) -> None:
+    run = start(client, "pendulum", "Wick", "In other words")
+    sent = [
+        entry("heading", "heading:swings.L", label="Length, pivot to bob", symbol="Z", unit="m"),
+        entry("heading", "heading:swings.T", hidden=True),
+        entry("heading", "heading:swings", label="landing"),
+    ]
+    assert not save(client, run, *sent, page="plan").json["refused"]
+    answer = save(
+        client, run, entry("mark", "mark:swings.1", text="upper"), entry("reading", "swings.L.1.1", text="1.20")
+    )
+    assert not answer.json["refused"]
+    page = client.get(f"/runs/{run}/measure").text
+    assert "Length, pivot to bob" in page and 'value="upper"' in page and re.search(r">\s*landing", page)
+    assert 'id="c-swings-1-T"' not in page
+    late = save(client, run, entry("heading", "heading:swings.L", unit="cm"))
+    assert "readings were typed under its unit" in next(iter(late.json["refused"].values()))
+    assert not save(client, run, entry("heading", "heading:swings.L", unit="m", label="Length")).json["refused"]
+    found = client.get(f"/runs/{run}/measure.json").json
+    assert found["result"]["series"]["swings"]["L"] == {
+        "unit": "m",
+        "values": [1.2],
+        "u": found["result"]["series"]["swings"]["L"]["u"],
+    }
+    assert "called Length" in text(client, f"/runs/{run}/logbook")
+    for stage in ("plan", "straighten", "judge", "logbook"):
+        assert client.get(f"/runs/{run}/{stage}").status_code == 200
+
+
+def test_a_plan_goes_out_as_a_file_and_starts_another_run(client: FlaskClient) -> None:
+    run = start(client, "pendulum", "Wick", "First of two")
+    sent = [
+        entry("heading", "heading:swings.L", unit="m"),
+        entry("settings", "settings:swings.L", texts=["0.6", "1.2", "1.8"]),
+        entry("trials", "trials:swings.t", count=3, planned=True),
+        entry("reading", "quantities.N.1", text="30"),
+        entry("reading", "swings.t.1.1", text="46.6"),
+        entry("rule", "rule:rounding", value="two"),
+        entry("words", "words:reason.range", text="the stairs"),
+    ]
+    assert not save(client, run, *sent, page="plan").json["refused"]
+    answer = client.get(f"/runs/{run}/plan/document.json")
+    assert "attachment" in answer.headers["Content-Disposition"]
+    plan = answer.json
+    assert "series" not in plan and plan["quantities"] == {"N": "30"} and plan["rules"] == {"rounding": "two"}
+    assert "Start another run with it" in text(client, f"/runs/{run}/plan/again")
+    page = client.get("/experiments/pendulum").text
+    bench = re.search(r'<option value="(\d+)">Wick', page)
+    assert bench
+    form = {
+        "bench": bench[1],
+        "title": "Second of two",
+        "key": str(uuid4()),
+        "csrf_token": token(client),
+        "another": "yes",
+        "first": "plan",
+    }
+    for how in ({"plan": answer.text}, {"plan-file": (io.BytesIO(answer.data), "plan.json")}):
+        made = client.post("/experiments/pendulum/runs", data=form | how | {"key": str(uuid4())})
+        assert made.status_code == 303
+        there = int(re.search(r"/runs/(\d+)/plan", made.location)[1])  # type: ignore[index]
+        assert client.get(f"/runs/{there}/plan/document.json").json == plan
+        assert (
+            client.get(f"/runs/{there}/plan.json").json["forecast"]["results"]
+            == client.get(f"/runs/{run}/plan.json").json["forecast"]["results"]
+        )
+    for odd, said in (
+        ("{", "cannot be read as JSON"),
+        ('{"format": "cavrel-run/1", "experiment": "spring"}', "not of"),
+        ("[]", "one JSON object"),
+    ):
+        refused = client.post("/experiments/pendulum/runs", data=form | {"plan": odd, "key": str(uuid4())})
+        assert refused.status_code == 422 and said in refused.text
+        assert "Second of two" in refused.text

@@ -25,6 +25,9 @@ def _entries(run: RunDocument) -> Iterator[Made]:
     plan = run.plan
     for name, choice in run.options.items():
         yield "option", f"option:{name}", {"choice": choice}
+    # Before any number: what is typed is meant in the unit over it.
+    for key, heading in run.headings.items():
+        yield "heading", f"heading:{key}", heading.model_dump(exclude_defaults=True)
     for name, value in run.rules.items():
         yield "rule", f"rule:{name}", {"value": value}
     for name, fields in run.instruments.items():
@@ -76,6 +79,7 @@ def only_plan(run: RunDocument, definition: Definition) -> dict[str, Any]:
             "notes": [],
             "zeros": {},
             "accepted": {},
+            "marks": {},
         }
     )
     return made.model_dump(mode="json", exclude_defaults=True, by_alias=True) | {"format": run.format}

@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_valida
 
 from cavrel.core.cupboard.taken import CourseValue
 from cavrel.core.definition import Key, Shape, first_fault
+from cavrel.core.definition.headings import Heading
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.errors import RunError
 
@@ -79,7 +80,8 @@ class RunDocument(BaseModel):
 
     ``instruments`` overrides fields of the definition's instruments for this run; ``rules`` overrides house rules; ``expected``: the
     shape that the bench foresaw for a fit; ``accepted``: values that the laboratory holds true, over those that ship; ``plan``: what was
-    decided before the first reading; ``zeros``: what instruments read at zero, which is taken off everything read with them.
+    decided before the first reading; ``zeros``: what instruments read at zero, which is taken off everything read with them; ``headings``:
+    what the table calls its columns, and the units they are read in; ``marks``: a word for each row of a table.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -91,6 +93,8 @@ class RunDocument(BaseModel):
     instruments: dict[Key, dict[str, str]] = {}
     zeros: dict[Key, Text] = {}
     accepted: dict[Key, CourseValue] = {}
+    headings: dict[Annotated[str, Field(max_length=50)], Heading] = {}
+    marks: dict[Key, Annotated[list[Text | None], Field(max_length=MOST_ROWS)]] = {}
     quantities: dict[Key, Cell] = {}
     series: dict[Key, dict[Key, Annotated[list[Cell], Field(max_length=MOST_ROWS)]]] = {}
     traces: dict[Key, dict[Key, Annotated[list[TraceDocument | None], Field(max_length=MOST_ROWS)]]] = {}

@@ -6,6 +6,8 @@ from typing import Any
 
 from cavrel.core.cupboard import NOTHING, Taken
 from cavrel.core.definition import Definition, choose
+from cavrel.core.definition.headings import Heading, check, headed
+from cavrel.core.errors import DefinitionError
 from cavrel.core.logbook.book import EMPTY, Book, Correction
 from cavrel.core.logbook.entry import LONGEST, LONGEST_TEXT, Entry, EntryError, in_force
 from cavrel.core.logbook.kinds import KINDS, check_reading
@@ -83,6 +85,9 @@ def sheet_of(
             KINDS[kind].apply(standing, slot, body, entry)
     options = {name: c for name, c in standing.options.items() if c != definition.options[name].default}
     definition = choose(definition, options)
+    headings = _headings(definition, book, standing)
+    if headings:
+        definition = headed(definition, headings)
     of_course = takes(definition)
     readings = _read_here(definition, standing.readings)
     settings = _settings_here(definition, standing)
@@ -103,6 +108,12 @@ def sheet_of(
             ),
             "accepted": dict(of_course.accepted),
             "zeros": {name: text for name, text in standing.zeros.items() if name in definition.instruments},
+            "headings": headings,
+            "marks": {
+                name: [rows_of.get(i) for i in range(1, max(rows_of) + 1)]
+                for name, rows_of in standing.marks.items()
+                if name in definition.series
+            },
             "expected": {name: shape for name, shape in standing.foreseen.items() if name in definition.fits},
             "plan": _plan(definition, standing, settings),
             "quantities": _quantities(readings),
@@ -126,6 +137,32 @@ def sheet_of(
         count=book.count,
         ticks=standing.ticks,
     )
+
+
+def _headings(definition: Definition, book: Book, standing: Standing) -> dict[str, Heading]:
+    """Headings in force. What was typed was typed under the unit of its time: from the first reading on a column keeps that one."""
+    found = {}
+    for key, body in standing.headings.items():
+        heading = Heading.model_validate(body)
+        typed = first_typed(book, key)
+        if typed is not None:
+            before = [entry for entry in book.history[f"heading:{key}"] if entry.id < typed]
+            kind, then = in_force(before[-1]) if before else (None, {})
+            heading = heading.model_copy(update={"unit": then.get("unit") if kind == "heading" else None})
+        try:
+            check(definition, key, heading)
+        except DefinitionError:
+            continue  # of a convention that is not chosen now
+        if heading != Heading():
+            found[key] = heading
+    return found
+
+
+def first_typed(book: Book, key: str) -> int | None:
+    """The first entry that holds a number of a column or quantity: a reading, or set points; None while there is none."""
+    start = f"{key}." if "." in key else f"quantities.{key}."
+    typed = [line[0].id for slot, line in book.history.items() if slot.startswith(start) or slot == f"settings:{key}"]
+    return min(typed, default=None)
 
 
 Readings = Mapping[Slot, str]

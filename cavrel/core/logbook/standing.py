@@ -24,6 +24,8 @@ class Standing:
     ticks: dict[str, Entry] = field(default_factory=dict)
     words: dict[str, str] = field(default_factory=dict)
     rules: dict[str, Any] = field(default_factory=dict)
+    headings: dict[str, dict[str, Any]] = field(default_factory=dict)
+    marks: dict[str, dict[int, str]] = field(default_factory=dict)
     foreseen: dict[str, str] = field(default_factory=dict)
     without: set[str] = field(default_factory=set)
     planned: set[str] = field(default_factory=set)

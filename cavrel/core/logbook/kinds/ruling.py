@@ -5,11 +5,16 @@ from collections.abc import Mapping
 from pydantic import ValidationError
 
 from cavrel.core.definition import Definition, first_fault
+from cavrel.core.definition.headings import Heading
+from cavrel.core.definition.headings import check as check_heading
 from cavrel.core.definition.rules import RULES, HouseRules
+from cavrel.core.errors import DefinitionError
 from cavrel.core.logbook.entry import Entry, EntryError
 from cavrel.core.logbook.kinds.base import Body, Kind, column_of, count_of
-from cavrel.core.logbook.slots import MOST_ROWS, MOST_TRIALS
+from cavrel.core.logbook.places import where
+from cavrel.core.logbook.slots import MOST_ROWS, MOST_TRIALS, Slot
 from cavrel.core.logbook.standing import Standing
+from cavrel.core.quantity import units
 from cavrel.core.words import counted
 
 
@@ -49,6 +54,68 @@ class Trials(Rows):
     def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
         read = column_of(definition, place) or definition.quantities.get(place)
         return read.label if read else place, f"{counted(int(body['count']), 'trial')} ruled"
+
+
+class HeadingOfRun(Kind):
+    """What this run calls a column or a quantity, and the unit it is read in; empty: as the experiment has it."""
+
+    name = "heading"
+
+    def check(self, definition: Definition, slot: str, body: Body) -> None:
+        if not slot.startswith("heading:"):
+            raise EntryError("slot", f"'{slot[:60]}' is no slot for a heading")
+        try:
+            check_heading(definition, slot.removeprefix("heading:"), Heading.model_validate(dict(body)))
+        except ValidationError as fault:
+            place, what = first_fault(fault)
+            raise EntryError(f"body.{place}", what) from fault
+        except DefinitionError as fault:
+            raise EntryError("body", fault.what) from fault
+
+    def apply(self, standing: Standing, slot: str, body: Body, entry: Entry) -> None:
+        standing.headings[slot.removeprefix("heading:")] = dict(body)
+
+    def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
+        named = column_of(definition, place) or definition.quantities.get(place) or definition.series.get(place)
+        said = [
+            f"called {body['label']}" if body.get("label") else "",
+            f"with the letter {body['symbol']}" if body.get("symbol") else "",
+            f"in {units.pretty(str(body['unit']))}" if body.get("unit") is not None else "",
+            "not shown" if body.get("hidden") else "",
+        ]
+        if place in definition.series:
+            said = [f"a column of marks: {body['label']}" if body.get("label") else "no column of marks"]
+        return named.label if named else place, ", ".join(s for s in said if s) or "as the experiment has it"
+
+
+class Mark(Kind):
+    """A word for a row: the number of a shot, a mark on the floor. It is never computed with."""
+
+    name = "mark"
+
+    def check(self, definition: Definition, slot: str, body: Body) -> None:
+        place = Slot.read(slot.removeprefix("mark:"))
+        if (
+            not slot.startswith("mark:")
+            or place is None
+            or not place.series
+            or place.name
+            or place.series not in definition.series
+        ):
+            raise EntryError("slot", f"'{slot[:60]}' names no row to mark")
+        if not isinstance(body.get("text"), str) or len(body["text"]) > 80:
+            raise EntryError("body.text", "a mark is a text of up to 80 characters")
+
+    def apply(self, standing: Standing, slot: str, body: Body, entry: Entry) -> None:
+        place = Slot.read(slot.removeprefix("mark:"))
+        text = str(body.get("text", "")).strip()
+        if place is not None and text:
+            standing.marks.setdefault(place.series, {})[place.row] = text
+
+    def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
+        return where(definition, trials, place), f"marked {body['text']}" if str(
+            body.get("text", "")
+        ).strip() else "no mark"
 
 
 class HouseRule(Kind):

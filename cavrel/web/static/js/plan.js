@@ -2,7 +2,7 @@
 import { keep, kept } from "./keep.js";
 import { drafts, endDraft } from "./shelved.js";
 
-const WHOLE = ["option", "instrument", "rule", "run"];
+const WHOLE = ["option", "instrument", "rule", "run", "heading"];
 let whole = false;
 
 const points = (text) => text.trim().split(/;|\s+|,\s+/).filter(Boolean);
@@ -56,13 +56,27 @@ function commit(input) {
   const key = endDraft(slot, text);
   if (!changed) return;
   input.dataset.saved = text;
-  if (kind === "words") keep("words", slot, { text }, key);
+  if (kind === "heading") heading(place.split("#")[0], key);
+  else if (kind === "words") keep("words", slot, { text }, key);
   else if (kind === "zero") keep("zero", slot, { text }, key);
   else if (kind === "least") {
     const { least_count: _, ...own } = JSON.parse(input.dataset.fields);
     keep("instrument", `instrument:${place}`, text ? { ...own, least_count: text } : own, key);
     whole = true;
   } else keep("reading", slot, { text, by: "plan" }, key);
+}
+
+/** What a run calls a column: all that its line says, as one entry. */
+function heading(name, key) {
+  const body = {};
+  for (const field of document.querySelectorAll(`[data-slot^="heading:${CSS.escape(name)}#"]`)) {
+    const what = field.dataset.slot.split("#")[1];
+    if (what === "hidden") {
+      if (!field.checked) body.hidden = true;
+    } else if (field.value.trim()) body[what] = field.value.trim();
+  }
+  keep("heading", `heading:${name}`, body, key);
+  whole = true;
 }
 
 /** Make a change that was offered: the keys of a run document, as entries. */
@@ -223,6 +237,8 @@ export function start() {
     else if (without) {
       keep("without", `without:${without}`, { on: !event.target.checked });
       whole = true;
+    } else if (event.target.matches(".planned-unit, .planned-shown")) {
+      heading(event.target.dataset.slot.slice("heading:".length).split("#")[0], null);
     } else if (rule) {
       keep("rule", `rule:${rule}`, { value: JSON.parse(event.target.value) });
       whole = true;

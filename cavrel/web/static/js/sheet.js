@@ -16,6 +16,7 @@ export function commit(input, more = {}) {
   const over = Number(input.dataset.entry) || null;
   input.dataset.saved = text;
   input.dataset.kept = "yes";
+  if (input.dataset.slot.startsWith("mark:")) return keep("mark", input.dataset.slot, { text }, key);
   return keep("reading", input.dataset.slot, { text, over, ...more }, key);
 }
 
@@ -79,7 +80,7 @@ export function fillable(fills) {
 /** Show what is kept here but not yet in the page the server drew. */
 function overlay() {
   for (const entry of kept()) {
-    const input = ["reading", "correction"].includes(entry.kind) ? cell(entry.slot) : null;
+    const input = ["reading", "correction", "mark"].includes(entry.kind) ? cell(entry.slot) : null;
     if (input && document.activeElement !== input) {
       input.value = entry.body.text;
       input.dataset.saved = entry.body.text;
