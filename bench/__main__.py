@@ -17,6 +17,7 @@ def alone() -> Iterable[Row]:
     yield pendulum.rows_tenfold()
     yield plan.forecast()
     yield plan.improvements()
+    yield plan.timetable()
 
 
 def behind_a_server(wanted: str) -> Iterable[Row]:

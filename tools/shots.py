@@ -50,12 +50,20 @@ def samples(page: Page) -> None:
     page.wait_for_timeout(900)
 
 
+def rules(page: Page) -> None:
+    """The end of the accepted values and the first house rules."""
+    page.locator("#accepted").evaluate("e => e.scrollIntoView()")
+    page.wait_for_timeout(200)
+
+
 VIEWS = [
     ("shelf", "/", "light", None),
     ("experiment", "/experiments/pendulum", "light", None),
     ("experiment-bridge", "/experiments/metre-bridge", "dark", None),
     ("write", "/write?like=spring", "light", fault),
     ("runs", "/runs", "light", None),
+    ("lesson", "/lessons/1", "light", None),
+    ("cupboard", "/cupboard", "light", rules),
     ("plan", "/runs/1/plan", "light", None),
     ("plan-dark", "/runs/9/plan", "dark", None),
     ("measure", "/runs/1/measure", "light", None),
