@@ -109,6 +109,13 @@ function fill(button) {
   });
 }
 
+/** The cursor stands where the next reading goes; a finger would only get its keyboard in the way. */
+function stand() {
+  if (!matchMedia("(pointer: fine)").matches) return;
+  const first = everyCell().find((i) => !i.value.trim() && !i.placeholder) ?? everyCell().find((i) => !i.value.trim());
+  first?.focus({ preventScroll: true });
+}
+
 /** What can hurt is read before the table opens. */
 function startGate() {
   const gate = document.getElementById("gate");
@@ -119,6 +126,7 @@ function startGate() {
     opened.inert = false;
     opened.classList.remove("shut");
     opened.focus({ preventScroll: true });
+    stand();
   });
 }
 
@@ -188,9 +196,5 @@ export function start() {
       input.value = text;
     }
   }
-  // The cursor stands where the next reading goes; a finger would only get its keyboard in the way.
-  if (document.activeElement === document.body && matchMedia("(pointer: fine)").matches && !location.hash) {
-    const first = everyCell().find((i) => !i.value.trim() && !i.placeholder) ?? everyCell().find((i) => !i.value.trim());
-    first?.focus({ preventScroll: true });
-  }
+  if (document.activeElement === document.body && !location.hash) stand();
 }
