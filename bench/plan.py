@@ -29,7 +29,13 @@ def timetable() -> Row:
     """Six benches and four experiments, two of them with one apparatus for two benches at a time."""
     names = ("spring", "speed-of-sound", "half-life", "block-density")
     tasks = [task_of(catalogue.experiments()[name], EMPTY) for name in names]
-    body = {"title": "Evening", "minutes": 200, "rotations": 4, "benches": list("ABCDEF"), "stock": {"counter": 2, "vernier caliper": 2}}
+    body = {
+        "title": "Evening",
+        "minutes": 200,
+        "rotations": 4,
+        "benches": list("ABCDEF"),
+        "stock": {"counter": 2, "vernier caliper": 2},
+    }
     made = lessons.load({**body, "tasks": [task.model_dump(mode="json") for task in tasks]})
     program, run = catalogue.program_of(PENDULUM), document()
     # Two seconds are some three hundred analyses of the machine that the goal was written for.

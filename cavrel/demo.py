@@ -10,6 +10,7 @@ from uuid import UUID, uuid5
 from cavrel import catalogue
 from cavrel.core import cupboard as cupboards
 from cavrel.store import entries as entry_store
+from cavrel.store import lessons as lesson_store
 from cavrel.store import runs as run_store
 from cavrel.store.entries import NewEntry
 from cavrel.store.pool import Pool, transaction
@@ -31,6 +32,8 @@ def load(pool: Pool) -> None:
             cupboards.load(course["cupboard"]),
             course["benches"],
         )
+        for i, lesson in enumerate(body["lessons"]):
+            lesson_store.begin(connection, made.id, lesson, uuid5(_SPACE, f"lesson {i}"))
         benches = {bench.name: bench.id for bench in run_store.benches(connection, made.id)}
         for i, run in enumerate(body["runs"]):
             definition = catalogue.experiments()[run["experiment"]]

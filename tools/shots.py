@@ -50,12 +50,6 @@ def samples(page: Page) -> None:
     page.wait_for_timeout(900)
 
 
-def rules(page: Page) -> None:
-    """The end of the accepted values and the first house rules."""
-    page.locator("#accepted").evaluate("e => e.scrollIntoView()")
-    page.wait_for_timeout(200)
-
-
 VIEWS = [
     ("shelf", "/", "light", None),
     ("experiment", "/experiments/pendulum", "light", None),
@@ -63,7 +57,7 @@ VIEWS = [
     ("write", "/write?like=spring", "light", fault),
     ("runs", "/runs", "light", None),
     ("lesson", "/lessons/1", "light", None),
-    ("cupboard", "/cupboard", "light", rules),
+    ("cupboard", "/cupboard", "light", None),
     ("plan", "/runs/1/plan", "light", None),
     ("plan-dark", "/runs/9/plan", "dark", None),
     ("measure", "/runs/1/measure", "light", None),

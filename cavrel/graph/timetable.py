@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from cavrel.graph import svg
 
 WIDTH, LEFT, TOP, ROW, HIGH = 900.0, 92.0, 40.0, 52.0, 38.0
+RIGHT = 26.0
 _STEPS = (5, 10, 15, 30, 60, 120)
 
 
@@ -37,7 +38,7 @@ def timetable(rows: Sequence[str], bars: Sequence[Bar], minutes: int, begins: in
     """``rows``: names of benches. ``minutes``: length of the lesson. ``begins``: its beginning, minutes after midnight. ``now``: minutes after
     the beginning, where it has begun."""
     last = max([minutes, *(bar.start + sum(m for _, m in bar.stretches) for bar in bars)])
-    scale = (WIDTH - LEFT - 14) / last
+    scale = (WIDTH - LEFT - RIGHT) / last
     height = TOP + ROW * len(rows) + 6
     step = next((s for s in _STEPS if s * scale >= 46), _STEPS[-1])
 
@@ -51,9 +52,11 @@ def timetable(rows: Sequence[str], bars: Sequence[Bar], minutes: int, begins: in
         parts.append(svg.words(x(minute), TOP - 14, f"{moment // 60:02d}:{moment % 60:02d}", "tick"))
     for i, name in enumerate(rows):
         parts.append(svg.words(LEFT - 10, TOP + ROW * i + 26, name, "bench-name", "end"))
-        parts.append(svg.line(LEFT, TOP + ROW * (i + 1) - 4, WIDTH - 14, TOP + ROW * (i + 1) - 4, "grid"))
+        parts.append(svg.line(LEFT, TOP + ROW * (i + 1) - 4, WIDTH - RIGHT, TOP + ROW * (i + 1) - 4, "grid"))
     parts.append(svg.line(x(minutes), TOP - 8, x(minutes), height - 6, "lesson-end"))
-    parts += [_bar(bar, x(bar.start), scale) for bar in bars]
+    # The long ones below, so that what is done in their waits can be taken hold of.
+    longest = sorted(bars, key=lambda bar: -sum(m for _, m in bar.stretches))
+    parts += [_bar(bar, x(bar.start), scale) for bar in longest]
     if now is not None and 0 <= now <= last:
         parts.append(svg.line(x(now), TOP - 8, x(now), height - 6, "now"))
     title = f"Timetable of {len(rows)} benches, {len(bars)} experiments in all"
@@ -63,7 +66,8 @@ def timetable(rows: Sequence[str], bars: Sequence[Bar], minutes: int, begins: in
 
 
 def _bar(bar: Bar, left: float, scale: float) -> str:
-    top, at, parts = TOP + ROW * bar.row + 4, 0.0, []
+    top, at, parts = TOP + ROW * bar.row + 4, 0.0, list[str]()
+    words, room, waits = 0.0, 0.0, any(kind == "wait" for kind, _ in bar.stretches)
     for kind, lasting in bar.stretches:
         parts.append(
             svg.tag(
@@ -75,10 +79,16 @@ def _bar(bar: Bar, left: float, scale: float) -> str:
                 class_=f"stretch-{kind.replace(' ', '-')}",
             )
         )
-        at += lasting * scale
-    room = int(at / 7.2)
-    shown = bar.title if len(bar.title) <= room else f"{bar.title[: room - 1].rstrip()}…" if room > 3 else ""
-    parts.append(svg.words(7, 23, shown, "turn-title", "start"))
+        wide = lasting * scale
+        # The title stands where the hands are; across a wait something else may lie.
+        if not waits:
+            room += wide
+        elif kind != "wait" and wide > room:
+            words, room = at, wide
+        at += wide
+    letters = int(room / 7.2)
+    shown = bar.title if len(bar.title) <= letters else f"{bar.title[: letters - 1].rstrip()}…" if letters > 3 else ""
+    parts.append(svg.words(words + 7, 23, shown, "turn-title", "start"))
     if bar.amiss:
         parts.append(svg.tag("rect", x=-2.0, y=-2.0, width=at + 3, height=HIGH + 4, class_="amiss"))
         parts.append(svg.words(at - 10, 23, "!", "amiss-mark"))

@@ -20,6 +20,7 @@ from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
 from cavrel.graph import shapes
 from cavrel.present import notes
+from cavrel.present.example import gravity
 from cavrel.present.notes import Note
 from cavrel.present.promise import offer, planner_of, promise, promised_of
 from cavrel.present.rules import own_rules
@@ -70,6 +71,7 @@ def content(opened: Opened) -> dict[str, Any]:
         "foreseen_shape": run.expected.get(_foreseen_fit(opened), ""),
         "instruments": _instruments(opened),
         "own_rules": own_rules(opened),
+        "g_here": gravity(opened),
         "conventions_change": what_conventions_change(opened),
     }
 
@@ -237,6 +239,7 @@ def _instruments(opened: Opened) -> list[dict[str, Any]]:
                 "zero": run.zeros.get(name, ""),
                 "zero_check": now.zero_check,
                 "reads": ", ".join(dict.fromkeys(s.label for s in used)),
+                "typed": _typed(now),
                 "own": name in chosen,
                 "fields": run.instruments.get(name, {}),
                 "shifts": any(not s.exact and s.extract not in ("slope", "period") for s in used) and not gauge.dial,
@@ -273,6 +276,25 @@ def _choices(
         if family is not None and f.name == family.name and k in kinds and (k != own.kind or replaced)
     ]
     return [(title, found) for title, found in (("in the cupboard", here), ("of the shared list", others)) if found]
+
+
+_TYPED = (
+    ("label", "name", ""),
+    ("accuracy", "accuracy", "0.5 % + 2 digits"),
+    ("class", "class", "1.5"),
+    ("full_scale", "full scale", "3 V"),
+    ("calibration", "± of its calibration", "0.1 %"),
+    ("zero", "± of its zero", "0.5 mm"),
+    ("placement", "± of placing it", "1 mm"),
+    ("reaction", "± of reaction", "0.1 s"),
+)
+"""What may be typed of an instrument: field, words, an example."""
+
+
+def _typed(now: Instrument) -> list[tuple[str, str, str, str]]:
+    """Each field that may be typed, with what is in force."""
+    body = now.model_dump(mode="json", by_alias=True, exclude_none=True)
+    return [(field, words, like, str(body.get(field, ""))) for field, words, like in _TYPED]
 
 
 def _says(own: Any) -> list[tuple[str, str]]:

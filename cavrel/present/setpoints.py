@@ -26,7 +26,7 @@ class SetPoints:
     ``planned``: they are the bench's own, not the definition's suggestion.
     ``low``, ``high``, ``step``: what is allowed and what can be set, in its unit; NaN where anything is.
     ``drawing``: pegs on a scale.
-    ``axes``: (what, texts) of evenly spaced set points, in the column itself and in a straightened axis.
+    ``axes``: (what, texts) of evenly spaced set points, in the column itself and in a straightened axis; and of the same in another order.
     ``outside``: why some cannot stand, empty where all can.
     """
 
@@ -96,7 +96,7 @@ def set_points(opened: Opened) -> list[SetPoints]:
                 high=top,
                 step=step,
                 drawing=drawing,
-                axes=tuple(_evenly(opened, key, array)),
+                axes=(*_evenly(opened, key, array), *_orders(texts, array)),
                 outside=outside,
             )
         )
@@ -158,6 +158,17 @@ def _edge(opened: Opened, key: str, outside: float, inside: float) -> float:
         else:
             outside = middle
     return inside
+
+
+def _orders(texts: list[str], values: np.ndarray) -> list[tuple[str, str]]:
+    """The same set points in another order: on purpose out of it, so that what drifts with time does not look like what goes with the
+    setting; or in order again."""
+    if len(texts) < 4 or not np.isfinite(values).all():
+        return []
+    rising = [texts[i] for i in np.argsort(values, kind="stable")]
+    half = (len(rising) + 1) // 2
+    mixed = [text for pair in zip(rising[:half], [*rising[half:], ""], strict=False) for text in pair if text]
+    return [(words, " ".join(made)) for words, made in (("out of order", mixed), ("in order", rising)) if made != texts]
 
 
 def _evenly(opened: Opened, key: str, values: np.ndarray) -> list[tuple[str, str]]:

@@ -156,3 +156,32 @@ def test_a_plan_goes_out_as_a_file_and_starts_another_run(client: FlaskClient) -
         refused = client.post("/experiments/pendulum/runs", data=form | {"plan": odd, "key": str(uuid4())})
         assert refused.status_code == 422 and said in refused.text
         assert "Second of two" in refused.text
+
+
+def test_out_of_order_on_purpose_and_in_order_again(client: FlaskClient, run: int) -> None:
+    save(client, run, entry("settings", "settings:swings.L", texts=["50", "80", "110", "140", "170"]), page="plan")
+    page = client.get(f"/runs/{run}/plan").text
+    assert 'data-points="50 140 80 170 110"' in page and "out of order" in page
+    assert ">in order<" not in page
+    save(client, run, entry("settings", "settings:swings.L", texts=["50", "140", "80", "170", "110"]), page="plan")
+    page = client.get(f"/runs/{run}/plan").text
+    assert 'data-points="50 80 110 140 170"' in page and ">in order<" in page
+    assert client.get(f"/runs/{run}/plan.json").json["run"]["plan"]["settings"]["swings.L"] == [
+        "50",
+        "140",
+        "80",
+        "170",
+        "110",
+    ]
+
+
+def test_an_instrument_as_its_maker_printed_it(client: FlaskClient) -> None:
+    run = start(client, "led-threshold", "Wick", "With our own meter")
+    before = client.get(f"/runs/{run}/plan.json").json["forecast"]["results"]["h"]["u"]
+    printed = {"label": "old needle meter", "class": "2.5", "full_scale": "3 V"}
+    assert not save(client, run, entry("instrument", "instrument:meter", **printed), page="plan").json["refused"]
+    page = text(client, f"/runs/{run}/plan")
+    assert "as it is printed on yours" in page
+    assert client.get(f"/runs/{run}/plan.json").json["forecast"]["results"]["h"]["u"] > before
+    odd = save(client, run, entry("instrument", "instrument:meter", accuracy="quite good"), page="plan").json["refused"]
+    assert "0.5 % + 2 digits" in next(iter(odd.values()))

@@ -56,7 +56,8 @@ function commit(input) {
   const key = endDraft(slot, text);
   if (!changed) return;
   input.dataset.saved = text;
-  if (kind === "heading") heading(place.split("#")[0], key);
+  if (kind === "own") typedInstrument(place.split("#")[0], key);
+  else if (kind === "heading") heading(place.split("#")[0], key);
   else if (kind === "words") keep("words", slot, { text }, key);
   else if (kind === "zero") keep("zero", slot, { text }, key);
   else if (kind === "least") {
@@ -64,6 +65,19 @@ function commit(input) {
     keep("instrument", `instrument:${place}`, text ? { ...own, least_count: text } : own, key);
     whole = true;
   } else keep("reading", slot, { text, by: "plan" }, key);
+}
+
+/** An instrument as its maker printed it: what is typed stands above what was chosen. */
+function typedInstrument(name, key) {
+  const box = document.querySelector(`[data-own="${CSS.escape(name)}"]`);
+  const body = JSON.parse(box.dataset.fields);
+  for (const field of box.querySelectorAll("input[data-slot]")) {
+    const what = field.dataset.slot.split("#")[1];
+    if (field.value.trim()) body[what] = field.value.trim();
+    else delete body[what];
+  }
+  keep("instrument", `instrument:${name}`, body, key);
+  whole = true;
 }
 
 /** What a run calls a column: all that its line says, as one entry. */
@@ -101,6 +115,7 @@ function take(change) {
 async function askBackwards(button) {
   const form = document.getElementById("backwards");
   const what = button.dataset.ask;
+  if (button.dataset.minutes) document.getElementById("ask-minutes").value = button.dataset.minutes;
   const place = document.getElementById("answer");
   place.textContent = "…";
   try {
