@@ -127,6 +127,7 @@ function startGate() {
     opened.classList.remove("shut");
     opened.focus({ preventScroll: true });
     stand();
+    document.getElementById("deck")?.classList.remove("folded"); // as when a page opens without a gate
   });
 }
 
