@@ -70,6 +70,8 @@ def read_instrument(name: str, body: Instrument) -> MeasuringInstrument:
             amounts[field] = None if text is None else _amount(text)
         except CavrelError as fault:
             raise DefinitionError(f"instruments.{name}.{field}", fault.what) from fault
+    if amounts["least_count"] is not None and not amounts["least_count"] > 0:
+        raise DefinitionError(f"instruments.{name}.least_count", "is one step of a scale, so it is larger than nothing")
     if body.calibration is not None and not units.quantity(body.calibration)[1].dimension.plain:
         raise DefinitionError(f"instruments.{name}.calibration", "is relative: write it like '0.1 %'")
     try:
