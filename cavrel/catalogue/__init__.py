@@ -4,26 +4,22 @@ import itertools
 import math
 import tomllib
 from collections.abc import Mapping
-from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-from cavrel.catalogue import algebra, constants
+from cavrel.catalogue import algebra
+from cavrel.catalogue.lists import accepted as accepted
+from cavrel.catalogue.lists import families as families
+from cavrel.catalogue.lists import instruments as instruments
+from cavrel.catalogue.programs import at_hand as at_hand
+from cavrel.catalogue.programs import planner as planner
+from cavrel.catalogue.programs import program_of as program_of
 from cavrel.core import definition as definitions
-from cavrel.core.cupboard import EMPTY, Cupboard
-from cavrel.core.cupboard.taken import CourseValue
 from cavrel.core.definition import Definition, law
-from cavrel.core.definition.headings import Heading, headed
-from cavrel.core.definition.program import compile_program
-from cavrel.core.definition.reference import ReferenceValue
-from cavrel.core.definition.rules import HouseRules
-from cavrel.core.definition.steps import Program
-from cavrel.core.errors import CavrelError, DefinitionError
+from cavrel.core.errors import DefinitionError
 from cavrel.core.findings.meaning import LineMeaning
 from cavrel.core.formula.text import unparse
-from cavrel.core.plan.better import Family, Planner
-from cavrel.core.quantity import units
 from cavrel.core.remember import by_identity
 
 HERE = Path(__file__).resolve().parent
@@ -43,33 +39,6 @@ def _too_deep(text: str) -> bool:
 
 
 _OF_KEYS = set("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-.[]'\"\t ")
-
-
-@lru_cache(maxsize=1)
-def instruments() -> Mapping[str, Mapping[str, Any]]:
-    """The shared instrument list by kind."""
-    return {kind: {k: v for k, v in body.items() if k not in ("family", "reach")} for kind, body in _list().items()}
-
-
-@lru_cache(maxsize=1)
-def families() -> Mapping[str, Family]:
-    """By kind of instrument: what can stand in for it, and how far it reaches; those without a family stand alone."""
-    return {
-        kind: Family(name=body["family"], reach=units.quantity(body["reach"])[0] if "reach" in body else math.inf)
-        for kind, body in _list().items()
-        if "family" in body
-    }
-
-
-@lru_cache(maxsize=1)
-def _list() -> Mapping[str, Mapping[str, Any]]:
-    return tomllib.loads((HERE / "instruments.toml").read_text(encoding="utf-8"))
-
-
-@lru_cache(maxsize=1)
-def accepted() -> Mapping[str, ReferenceValue]:
-    """Named accepted values."""
-    return constants.table()
 
 
 @lru_cache(maxsize=1)
@@ -117,90 +86,6 @@ def resolve(experiment: str | Mapping[str, Any]) -> Definition:
         return definitions.load(experiment, instruments())
     except DefinitionError as fault:
         raise fault.at("experiment") from fault
-
-
-@by_identity(512)
-def program_of(
-    definition: Definition,
-    overrides: Mapping[str, Mapping[str, str]] | None = None,
-    options: Mapping[str, str] | None = None,
-    own_values: Mapping[str, CourseValue] | None = None,
-    headings: Mapping[str, Heading] | None = None,
-) -> Program:
-    """The compiled program, kept for the next call; ``overrides`` are a run's own instrument fields, ``options`` its conventions,
-    ``own_values`` the laboratory's accepted values, ``headings`` what its table calls its columns.
-
-    Raises DefinitionError.
-    """
-    if definition.options or options:
-        definition = definitions.choose(definition, options or {})
-    if headings:
-        definition = headed(definition, headings)
-    own = tuple(sorted((name, tuple(sorted(fields.items()))) for name, fields in (overrides or {}).items()))
-    return _program(
-        definition.model_dump_json(by_alias=True),
-        own,
-        tuple(sorted((own_values or {}).items(), key=lambda item: item[0])),
-    )
-
-
-@lru_cache(maxsize=256)
-def _program(
-    text: str,
-    overrides: tuple[tuple[str, tuple[tuple[str, str], ...]], ...],
-    own_values: tuple[tuple[str, CourseValue], ...],
-) -> Program:
-    document = Definition.model_validate_json(text).document()
-    for name, fields in overrides:
-        if name not in document.get("instruments", {}):
-            raise DefinitionError(f"instruments.{name}", "the experiment has no such instrument")
-        own = dict(fields)
-        kind = own.get("kind", "")
-        # Another kind of the list is another instrument: nothing of the one it stands in for is left. Any other is only a name.
-        usual = {**instruments()[kind], "kind": kind} if kind in instruments() else document["instruments"][name]
-        document["instruments"][name] = {**usual, **own}
-    known = dict(accepted())
-    for name, value in own_values:
-        try:
-            known[name] = value.reference()
-        except CavrelError as fault:
-            raise DefinitionError(f"accepted.{name}", fault.what) from fault
-        for result in value.results:
-            if result not in document.get("results", {}):
-                raise DefinitionError(f"accepted.{name}.results", f"the experiment has no result '{result}'")
-            # Under a name of its own: the experiment may call something else by the laboratory's name for it.
-            known[f"course_{name}"] = known[name]
-            document["results"][result]["accepted"] = f"course_{name}"
-    return compile_program(definitions.load(document), known)
-
-
-@by_identity(128)
-def planner(
-    definition: Definition,
-    options: Mapping[str, str] | None = None,
-    rules: HouseRules | None = None,
-    own_values: Mapping[str, CourseValue] | None = None,
-    cupboard: Cupboard = EMPTY,
-    headings: Mapping[str, Heading] | None = None,
-) -> Planner:
-    """Tries plans of an experiment under its conventions and house rules, with what the laboratory has. Raises DefinitionError where it has
-    no stand-in."""
-    return Planner(
-        lambda others: program_of(definition, others, options, own_values, headings),
-        instruments(),
-        at_hand(cupboard),
-        rules,
-    )
-
-
-def at_hand(cupboard: Cupboard) -> Mapping[str, Family]:
-    """What can stand in for what, by kind, or by the label of the laboratory's own. Where it owns any of a family, only those are offered."""
-    shipped = families()
-    own = {
-        i.label: replace(shipped[i.kind], fields=i.fields()) for i in cupboard.instruments.values() if i.kind in shipped
-    }
-    owned = {family.name for family in own.values()}
-    return {**{k: f if f.name not in owned else replace(f, offered=False) for k, f in shipped.items()}, **own}
 
 
 def warm() -> None:

@@ -1,12 +1,10 @@
 """What Plan shows: what is set, read and kept equal, the table as it will be, instruments, checks, and what it promises."""
 
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
 from cavrel import catalogue
-from cavrel.core.cupboard.taken import of_task
-from cavrel.core.definition import Instrument, choose
+from cavrel.core.definition import choose
 from cavrel.core.definition.headings import Heading
 from cavrel.core.document.forecast import WANTED, forecast_document, setup_of
 from cavrel.core.errors import CavrelError
@@ -19,14 +17,13 @@ from cavrel.core.logbook.run import trials
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
 from cavrel.graph import shapes
-from cavrel.present import notes
+from cavrel.present import conventions, gauges, notes
 from cavrel.present.example import gravity
 from cavrel.present.notes import Note
 from cavrel.present.promise import offer, planner_of, promise, promised_of
 from cavrel.present.rules import own_rules
 from cavrel.present.setpoints import set_points
-from cavrel.present.texts import amount, clock, one_line
-from cavrel.service.cupboards import taken
+from cavrel.present.texts import clock, one_line
 from cavrel.service.opened import Opened
 
 
@@ -69,10 +66,10 @@ def content(opened: Opened) -> dict[str, Any]:
         "fit": _foreseen_fit(opened),
         "fit_words": _fit_words(opened),
         "foreseen_shape": run.expected.get(_foreseen_fit(opened), ""),
-        "instruments": _instruments(opened),
+        "instruments": gauges.instruments(opened),
         "own_rules": own_rules(opened),
         "g_here": gravity(opened),
-        "conventions_change": what_conventions_change(opened),
+        "conventions_change": conventions.what_change(opened),
     }
 
 
@@ -209,105 +206,6 @@ def _usual(opened: Opened, series: str, column: str) -> str:
         return ""
 
 
-def _instruments(opened: Opened) -> list[dict[str, Any]]:
-    """The run's instruments: what is said of each, what could stand in for it, and its zero reading."""
-    run, usual = opened.state.run, taken(opened.definition, opened.cupboard).instruments
-    found = []
-    chosen = _chosen(opened)
-    for name, gauge in opened.program.gauges.items():
-        own = opened.definition.instruments[name]
-        now = opened.program.definition.instruments[name]
-        used = [s for s in opened.program.inputs if s.gauge is not None and s.gauge.name == name]
-        if not used:
-            continue
-        said = [f"{words} {text}" for words, text in _says(now)]
-        found.append(
-            {
-                "name": name,
-                "label": gauge.label,
-                "kind": now.kind,
-                "usual": usual[name]["label"] if name in usual else own.label or own.kind,
-                "choices": _choices(
-                    opened,
-                    own,
-                    name in usual,
-                    gauge.label if name in chosen else "",
-                    now.kind if name in chosen else "",
-                ),
-                "least_count": now.least_count or "",
-                "says": ", ".join(said),
-                "zero": run.zeros.get(name, ""),
-                "zero_check": now.zero_check,
-                "reads": ", ".join(dict.fromkeys(s.label for s in used)),
-                "typed": _typed(now),
-                "own": name in chosen,
-                "fields": run.instruments.get(name, {}),
-                "shifts": any(not s.exact and s.extract not in ("slope", "period") for s in used) and not gauge.dial,
-            }
-        )
-    return found
-
-
-def _chosen(opened: Opened) -> set[str]:
-    """Instruments that this run itself chose, when it was started or in its plan."""
-    entries = opened.state.latest.items()
-    chosen = {
-        slot.removeprefix("instrument:") for slot, e in entries if slot.startswith("instrument:") and in_force(e)[1]
-    }
-    return chosen | set(opened.run.instruments)
-
-
-def _choices(
-    opened: Opened, own: Instrument, replaced: bool, label: str, kind: str
-) -> list[tuple[str, list[dict[str, Any]]]]:
-    """What can stand in for an instrument: the laboratory's own first, then kinds of the shared list. ``replaced``: its own kind is not what
-    is taken as a rule; ``label`` and ``kind`` of the one chosen."""
-    families, kinds = catalogue.families(), catalogue.instruments()
-    family, task = families.get(own.kind), of_task(own, kinds)
-    here = [
-        {"say": i.label, "fields": {**i.fields(), **task}, "chosen": i.label == label}
-        for i in opened.cupboard.instruments.values()
-        if i.kind == own.kind or (family is not None and i.kind in families and families[i.kind].name == family.name)
-    ]
-    known = {i.label for i in opened.cupboard.instruments.values()}
-    others = [
-        {"say": k, "fields": {"kind": k, **task}, "chosen": k == kind and label not in known}
-        for k, f in families.items()
-        if family is not None and f.name == family.name and k in kinds and (k != own.kind or replaced)
-    ]
-    return [(title, found) for title, found in (("in the cupboard", here), ("of the shared list", others)) if found]
-
-
-_TYPED = (
-    ("label", "name", ""),
-    ("accuracy", "accuracy", "0.5 % + 2 digits"),
-    ("class", "class", "1.5"),
-    ("full_scale", "full scale", "3 V"),
-    ("calibration", "± of its calibration", "0.1 %"),
-    ("zero", "± of its zero", "0.5 mm"),
-    ("placement", "± of placing it", "1 mm"),
-    ("reaction", "± of reaction", "0.1 s"),
-)
-"""What may be typed of an instrument: field, words, an example."""
-
-
-def _typed(now: Instrument) -> list[tuple[str, str, str, str]]:
-    """Each field that may be typed, with what is in force."""
-    body = now.model_dump(mode="json", by_alias=True, exclude_none=True)
-    return [(field, words, like, str(body.get(field, ""))) for field, words, like in _TYPED]
-
-
-def _says(own: Any) -> list[tuple[str, str]]:
-    words = (
-        ("reaction", own.reaction),
-        ("placing", own.placement),
-        ("zero", own.zero),
-        ("calibration", own.calibration),
-        ("accuracy", own.accuracy),
-    )
-    return [(name, amount(text)) for name, text in words if text]
-
-
 def _foreseen_fit(opened: Opened) -> str:
     """The graph whose shape is foreseen: one that the definition has an answer for, else the first; empty where there is none."""
     fits = {name: body for name, body in opened.definition.fits.items() if body.x is not None}
@@ -323,42 +221,6 @@ def _fit_words(opened: Opened) -> str:
     return f"{up[0].upper()}{up[1:]} against {along}"
 
 
-def what_conventions_change(opened: Opened) -> dict[str, dict[str, str]]:
-    """By convention and choice, what it changes of formulas and labels, in words; nothing for the choice in force."""
-    found: dict[str, dict[str, str]] = {}
-    now = opened.state.run.options
-    for name, option in opened.base.options.items():
-        found[name] = {}
-        for choice in option.choices:
-            if choice == now.get(name, option.default):
-                continue
-            try:
-                other = choose(opened.base, {**now, name: choice})
-            except CavrelError:
-                found[name][choice] = "cannot be used with the other conventions chosen"
-                continue
-            found[name][choice] = "; ".join(_differences(opened.definition.document(), other.document())[:3])
-    return found
-
-
-def _differences(one: Mapping[str, Any], other: Mapping[str, Any]) -> list[str]:
-    """Formulas of columns, quantities and results that differ, as ``T = … instead of …``."""
-    found = []
-
-    def formulas(document: Mapping[str, Any]) -> dict[str, str]:
-        made = {n: str(q["formula"]) for n, q in document.get("quantities", {}).items() if q.get("formula")}
-        for series in document.get("series", {}).values():
-            made |= {n: str(c["formula"]) for n, c in series.get("columns", {}).items() if c.get("formula")}
-        return made | {n: str(r["formula"]) for n, r in document.get("results", {}).items() if r.get("formula")}
-
-    before, after = formulas(one), formulas(other)
-    for name, text in after.items():
-        if before.get(name) != text:
-            old = f" instead of {typeset(parse(before[name]))}" if name in before else ""
-            found.append(f"{name} = {typeset(parse(text))}{old}")
-    return found
-
-
 def notes_of(opened: Opened) -> list[Note]:
     """Beside the plan: what can hurt someone, then what the bench wrote."""
     return [*notes.cautions(opened), *notes.notes_of_bench(opened)]
@@ -366,7 +228,7 @@ def notes_of(opened: Opened) -> list[Note]:
 
 def document(opened: Opened) -> dict[str, Any]:
     """The plan alone, as a run document without readings."""
-    run, chosen = opened.state.run, _chosen(opened)
+    run, chosen = opened.state.run, gauges.chosen_here(opened)
     own = run.model_copy(
         update={
             "rules": {name: run.rules[name] for name in own_rules(opened)},

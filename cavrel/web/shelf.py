@@ -18,7 +18,7 @@ from cavrel.core.definition import FIELDS, Definition
 from cavrel.core.errors import CavrelError, RunError
 from cavrel.core.logbook import run as runs
 from cavrel.core.logbook.planned import Made, plan_entries, set_quantities
-from cavrel.present import example, plan, tables
+from cavrel.present import conventions, example, tables
 from cavrel.service.cupboards import cupboard_of
 from cavrel.service.definitions import definition_of
 from cavrel.service.opened import unstarted
@@ -179,7 +179,7 @@ def _experiment_page(name: str, typed: Mapping[str, str], faults: Mapping[str, s
         minutes=minutes,
         g_here=example.gravity(blank),
         finished=example.finished(shown.definition, options),
-        conventions_change=plan.what_conventions_change(blank),
+        conventions_change=conventions.what_change(blank),
         d=blank.definition,
         options=options,
         usual=shown.definition.title,

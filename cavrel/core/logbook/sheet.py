@@ -8,8 +8,9 @@ from cavrel.core.cupboard import NOTHING, Taken
 from cavrel.core.definition import Definition, choose
 from cavrel.core.definition.headings import Heading, check, headed
 from cavrel.core.errors import DefinitionError
+from cavrel.core.logbook import gathered
 from cavrel.core.logbook.book import EMPTY, Book, Correction
-from cavrel.core.logbook.entry import LONGEST, LONGEST_TEXT, Entry, EntryError, in_force
+from cavrel.core.logbook.entry import LONGEST_TEXT, Entry, EntryError, in_force
 from cavrel.core.logbook.kinds import KINDS, check_reading
 from cavrel.core.logbook.run import RunDocument
 from cavrel.core.logbook.run import trials as trials_of
@@ -116,10 +117,12 @@ def sheet_of(
             },
             "expected": {name: shape for name, shape in standing.foreseen.items() if name in definition.fits},
             "plan": _plan(definition, standing, settings),
-            "quantities": _quantities(readings),
-            "series": _series(definition, readings),
-            "traces": _traces(definition, standing.traces, standing.stretches),
-            "excluded": _excluded({s: e for s, e in left_out.items() if s.partition(".")[0] in definition.series}),
+            "quantities": gathered.quantities(readings),
+            "series": gathered.series(definition, readings),
+            "traces": gathered.traces(definition, standing.traces, standing.stretches),
+            "excluded": gathered.excluded(
+                {s: e for s, e in left_out.items() if s.partition(".")[0] in definition.series}
+            ),
             "notes": [str(in_force(note)[1].get("text", ""))[:LONGEST_TEXT] for note in book.notes[-MOST_NOTES:]],
         }
     )
@@ -165,10 +168,7 @@ def first_typed(book: Book, key: str) -> int | None:
     return min(typed, default=None)
 
 
-Readings = Mapping[Slot, str]
-
-
-def _read_here(definition: Definition, readings: Mapping[str, str]) -> Readings:
+def _read_here(definition: Definition, readings: Mapping[str, str]) -> gathered.Readings:
     """The readings of places that the experiment, under its conventions, has."""
     known: dict[str, bool] = {}
     found: dict[Slot, str] = {}
@@ -265,7 +265,7 @@ def _is_repeated(definition: Definition, key: str) -> bool:
 
 
 def _sizes(
-    definition: Definition, readings: Readings, sizes: Mapping[str, int], settings: Mapping[str, list[str]]
+    definition: Definition, readings: gathered.Readings, sizes: Mapping[str, int], settings: Mapping[str, list[str]]
 ) -> tuple[dict[str, int], dict[str, int]]:
     rows: dict[str, int] = {}
     trials: dict[str, int] = {}
@@ -283,62 +283,3 @@ def _sizes(
             if slot.series:
                 rows[slot.series] = max(rows[slot.series], slot.row)
     return rows, trials
-
-
-def _quantities(readings: Readings) -> dict[str, Any]:
-    found: dict[str, dict[int, str]] = {}
-    for slot, text in readings.items():
-        if not slot.series:
-            found.setdefault(slot.name, {})[slot.trial] = text
-    cells: dict[str, Any] = {}
-    for name, texts in found.items():
-        if any(text.strip() for text in texts.values()):
-            row = [texts.get(i + 1, "") for i in range(max(texts))]
-            cells[name] = row[0] if len(row) == 1 else row
-    return cells
-
-
-def _series(definition: Definition, readings: Readings) -> dict[str, dict[str, list[Any]]]:
-    found: dict[str, dict[str, dict[int, dict[int, str]]]] = {}
-    for slot, text in readings.items():
-        if slot.series and text.strip():
-            column = found.setdefault(slot.series, {}).setdefault(slot.name, {})
-            column.setdefault(slot.row, {})[slot.trial] = text
-    series: dict[str, dict[str, list[Any]]] = {}
-    for name, columns in found.items():
-        series[name] = {}
-        for title, rows in columns.items():
-            repeated = definition.series[name].columns[title].repeats > 1 or any(max(own) > 1 for own in rows.values())
-            cells: list[Any] = []
-            for row in range(1, max(rows) + 1):
-                own = rows.get(row, {})
-                if repeated:
-                    cells.append([own.get(trial, "") for trial in range(1, max(own, default=0) + 1)])
-                else:
-                    cells.append(own.get(1, ""))
-            series[name][title] = cells
-    return series
-
-
-def _traces(
-    definition: Definition, traces: Mapping[str, Mapping[str, Any]], stretches: Mapping[str, Mapping[str, Any]]
-) -> dict[str, dict[str, list[Any]]]:
-    found: dict[str, dict[str, dict[int, Any]]] = {}
-    for slot, body in traces.items():
-        series, column, row = slot.split(".")
-        own = definition.series.get(series)
-        if own is not None and column in own.columns and own.columns[column].extract is not None:
-            stretch = {key: stretches.get(slot, {}).get(key) for key in ("begin", "end")}
-            found.setdefault(series, {}).setdefault(column, {})[int(row)] = {**body, **stretch}
-    return {
-        series: {column: [rows.get(i) for i in range(1, max(rows) + 1)] for column, rows in columns.items()}
-        for series, columns in found.items()
-    }
-
-
-def _excluded(left_out: Mapping[str, Entry]) -> dict[str, dict[str, str]]:
-    excluded: dict[str, dict[str, str]] = {}
-    for slot, entry in left_out.items():
-        series, _, place = slot.partition(".")
-        excluded.setdefault(series, {})[place] = str(in_force(entry)[1].get("reason", ""))[: LONGEST["leave-out"]]
-    return excluded

@@ -1,0 +1,69 @@
+"""What a logbook holds of readings and samples, as a run document holds it: by column, row and trial."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from cavrel.core.definition import Definition
+from cavrel.core.logbook.entry import LONGEST, Entry, in_force
+from cavrel.core.logbook.slots import Slot
+
+Readings = Mapping[Slot, str]
+
+
+def quantities(readings: Readings) -> dict[str, Any]:
+    found: dict[str, dict[int, str]] = {}
+    for slot, text in readings.items():
+        if not slot.series:
+            found.setdefault(slot.name, {})[slot.trial] = text
+    cells: dict[str, Any] = {}
+    for name, texts in found.items():
+        if any(text.strip() for text in texts.values()):
+            row = [texts.get(i + 1, "") for i in range(max(texts))]
+            cells[name] = row[0] if len(row) == 1 else row
+    return cells
+
+
+def series(definition: Definition, readings: Readings) -> dict[str, dict[str, list[Any]]]:
+    found: dict[str, dict[str, dict[int, dict[int, str]]]] = {}
+    for slot, text in readings.items():
+        if slot.series and text.strip():
+            column = found.setdefault(slot.series, {}).setdefault(slot.name, {})
+            column.setdefault(slot.row, {})[slot.trial] = text
+    series: dict[str, dict[str, list[Any]]] = {}
+    for name, columns in found.items():
+        series[name] = {}
+        for title, rows in columns.items():
+            repeated = definition.series[name].columns[title].repeats > 1 or any(max(own) > 1 for own in rows.values())
+            cells: list[Any] = []
+            for row in range(1, max(rows) + 1):
+                own = rows.get(row, {})
+                if repeated:
+                    cells.append([own.get(trial, "") for trial in range(1, max(own, default=0) + 1)])
+                else:
+                    cells.append(own.get(1, ""))
+            series[name][title] = cells
+    return series
+
+
+def traces(
+    definition: Definition, traces: Mapping[str, Mapping[str, Any]], stretches: Mapping[str, Mapping[str, Any]]
+) -> dict[str, dict[str, list[Any]]]:
+    found: dict[str, dict[str, dict[int, Any]]] = {}
+    for slot, body in traces.items():
+        series, column, row = slot.split(".")
+        own = definition.series.get(series)
+        if own is not None and column in own.columns and own.columns[column].extract is not None:
+            stretch = {key: stretches.get(slot, {}).get(key) for key in ("begin", "end")}
+            found.setdefault(series, {}).setdefault(column, {})[int(row)] = {**body, **stretch}
+    return {
+        series: {column: [rows.get(i) for i in range(1, max(rows) + 1)] for column, rows in columns.items()}
+        for series, columns in found.items()
+    }
+
+
+def excluded(left_out: Mapping[str, Entry]) -> dict[str, dict[str, str]]:
+    excluded: dict[str, dict[str, str]] = {}
+    for slot, entry in left_out.items():
+        series, _, place = slot.partition(".")
+        excluded.setdefault(series, {})[place] = str(in_force(entry)[1].get("reason", ""))[: LONGEST["leave-out"]]
+    return excluded

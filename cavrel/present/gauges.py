@@ -1,0 +1,109 @@
+"""The instruments of a run's plan: what is said of each, what could stand in for it, and its zero reading."""
+
+from typing import Any
+
+from cavrel import catalogue
+from cavrel.core.cupboard.taken import of_task
+from cavrel.core.definition import Instrument
+from cavrel.core.logbook import in_force
+from cavrel.present.texts import amount
+from cavrel.service.cupboards import taken
+from cavrel.service.opened import Opened
+
+_TYPED = (
+    ("label", "name", ""),
+    ("accuracy", "accuracy", "0.5 % + 2 digits"),
+    ("class", "class", "1.5"),
+    ("full_scale", "full scale", "3 V"),
+    ("calibration", "± of its calibration", "0.1 %"),
+    ("zero", "± of its zero", "0.5 mm"),
+    ("placement", "± of placing it", "1 mm"),
+    ("reaction", "± of reaction", "0.1 s"),
+)
+"""What may be typed of an instrument: field, words, an example."""
+
+
+def instruments(opened: Opened) -> list[dict[str, Any]]:
+    """The run's instruments: what is said of each, what could stand in for it, and its zero reading."""
+    run, usual = opened.state.run, taken(opened.definition, opened.cupboard).instruments
+    found = []
+    chosen = chosen_here(opened)
+    for name, gauge in opened.program.gauges.items():
+        own = opened.definition.instruments[name]
+        now = opened.program.definition.instruments[name]
+        used = [s for s in opened.program.inputs if s.gauge is not None and s.gauge.name == name]
+        if not used:
+            continue
+        said = [f"{words} {text}" for words, text in _says(now)]
+        found.append(
+            {
+                "name": name,
+                "label": gauge.label,
+                "kind": now.kind,
+                "usual": usual[name]["label"] if name in usual else own.label or own.kind,
+                "choices": _choices(
+                    opened,
+                    own,
+                    name in usual,
+                    gauge.label if name in chosen else "",
+                    now.kind if name in chosen else "",
+                ),
+                "least_count": now.least_count or "",
+                "says": ", ".join(said),
+                "zero": run.zeros.get(name, ""),
+                "zero_check": now.zero_check,
+                "reads": ", ".join(dict.fromkeys(s.label for s in used)),
+                "typed": _typed(now),
+                "own": name in chosen,
+                "fields": run.instruments.get(name, {}),
+                "shifts": any(not s.exact and s.extract not in ("slope", "period") for s in used) and not gauge.dial,
+            }
+        )
+    return found
+
+
+def chosen_here(opened: Opened) -> set[str]:
+    """Instruments that this run itself chose, when it was started or in its plan."""
+    entries = opened.state.latest.items()
+    chosen = {
+        slot.removeprefix("instrument:") for slot, e in entries if slot.startswith("instrument:") and in_force(e)[1]
+    }
+    return chosen | set(opened.run.instruments)
+
+
+def _choices(
+    opened: Opened, own: Instrument, replaced: bool, label: str, kind: str
+) -> list[tuple[str, list[dict[str, Any]]]]:
+    """What can stand in for an instrument: the laboratory's own first, then kinds of the shared list. ``replaced``: its own kind is not what
+    is taken as a rule; ``label`` and ``kind`` of the one chosen."""
+    families, kinds = catalogue.families(), catalogue.instruments()
+    family, task = families.get(own.kind), of_task(own, kinds)
+    here = [
+        {"say": i.label, "fields": {**i.fields(), **task}, "chosen": i.label == label}
+        for i in opened.cupboard.instruments.values()
+        if i.kind == own.kind or (family is not None and i.kind in families and families[i.kind].name == family.name)
+    ]
+    known = {i.label for i in opened.cupboard.instruments.values()}
+    others = [
+        {"say": k, "fields": {"kind": k, **task}, "chosen": k == kind and label not in known}
+        for k, f in families.items()
+        if family is not None and f.name == family.name and k in kinds and (k != own.kind or replaced)
+    ]
+    return [(title, found) for title, found in (("in the cupboard", here), ("of the shared list", others)) if found]
+
+
+def _typed(now: Instrument) -> list[tuple[str, str, str, str]]:
+    """Each field that may be typed, with what is in force."""
+    body = now.model_dump(mode="json", by_alias=True, exclude_none=True)
+    return [(field, words, like, str(body.get(field, ""))) for field, words, like in _TYPED]
+
+
+def _says(own: Any) -> list[tuple[str, str]]:
+    words = (
+        ("reaction", own.reaction),
+        ("placing", own.placement),
+        ("zero", own.zero),
+        ("calibration", own.calibration),
+        ("accuracy", own.accuracy),
+    )
+    return [(name, amount(text)) for name, text in words if text]
