@@ -93,6 +93,13 @@ def page(browser: Browser) -> Iterator[Page]:
     assert not faults, faults
 
 
+def read_first(page: Page) -> None:
+    """What can hurt is read, where the page asks for it."""
+    if page.locator("#gate-read").count():
+        page.locator("#gate-read").click()
+        expect(page.locator("#kept")).to_have_attribute("data-state", "saved")
+
+
 @pytest.fixture
 def new_run(page: Page, server: Server) -> Callable[..., int]:
     """Starts a run through the pages and returns its number; the page is at Measure then."""
@@ -110,9 +117,8 @@ def new_run(page: Page, server: Server) -> Callable[..., int]:
             again.click()
             page.wait_for_selector("#tables")
         page.wait_for_selector("html[data-ready=yes]")
-        if read and page.locator("#gate-read").count():
-            page.locator("#gate-read").click()
-            expect(page.locator("#kept")).to_have_attribute("data-state", "saved")
+        if read:
+            read_first(page)
         found = re.search(r"/runs/(\d+)/measure", page.url)
         assert found
         return int(found[1])

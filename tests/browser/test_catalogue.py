@@ -13,7 +13,7 @@ from cavrel.core.document import result_text
 from cavrel.core.logbook import run as runs
 from cavrel.core.logbook import slots_of
 from cavrel.core.simulate import simulate
-from tests.browser.conftest import Server
+from tests.browser.conftest import Server, read_first
 from tests.browser.test_measure import cell, saved
 
 COURSE_RULES = {"g": {"latitude": 54.6, "height": 12}}
@@ -67,6 +67,7 @@ def bench(browser: Browser, server: Server) -> Iterator[Callable[[str], Page]]:
         answer = page.request.post(f"{server.address}/experiments/{experiment}/runs", form=form, max_redirects=0)
         page.goto(f"{server.address}{answer.headers['location']}")
         page.wait_for_selector("html[data-ready=yes]")
+        read_first(page)
         return page
 
     yield begin

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from cavrel.core.analysis import Analysis
 from cavrel.core.analysis.components import resolution_u
 from cavrel.core.definition.steps import Input
-from cavrel.core.simulate.apparatus import own_size
+from cavrel.core.simulate.truths import own_size
 
 Array = NDArray[np.float64]
 

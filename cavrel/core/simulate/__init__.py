@@ -1,5 +1,6 @@
 """The stand-in for the real apparatus: run documents drawn from a definition's truths."""
 
-from cavrel.core.simulate.apparatus import simulate, truth
+from cavrel.core.simulate.apparatus import simulate
+from cavrel.core.simulate.truths import truth
 
 __all__ = ["simulate", "truth"]
