@@ -54,9 +54,10 @@ def timetable(rows: Sequence[str], bars: Sequence[Bar], minutes: int, begins: in
         parts.append(svg.words(LEFT - 10, TOP + ROW * i + 26, name, "bench-name", "end"))
         parts.append(svg.line(LEFT, TOP + ROW * (i + 1) - 4, WIDTH - RIGHT, TOP + ROW * (i + 1) - 4, "grid"))
     parts.append(svg.line(x(minutes), TOP - 8, x(minutes), height - 6, "lesson-end"))
-    # The long ones below, so that what is done in their waits can be taken hold of.
-    longest = sorted(bars, key=lambda bar: -sum(m for _, m in bar.stretches))
-    parts += [_bar(bar, x(bar.start), scale) for bar in longest]
+    # Those with waits first, below what is done in them meanwhile; else in the order of time, which is the order of the Tab key.
+    parts += [
+        _bar(bar, x(bar.start), scale) for bar in sorted(bars, key=lambda bar: (not _waits(bar), bar.row, bar.start))
+    ]
     if now is not None and 0 <= now <= last:
         parts.append(svg.line(x(now), TOP - 8, x(now), height - 6, "now"))
     title = f"Timetable of {len(rows)} benches, {len(bars)} experiments in all"
@@ -65,9 +66,13 @@ def timetable(rows: Sequence[str], bars: Sequence[Bar], minutes: int, begins: in
     )
 
 
+def _waits(bar: Bar) -> bool:
+    return any(kind == "wait" for kind, _ in bar.stretches)
+
+
 def _bar(bar: Bar, left: float, scale: float) -> str:
     top, at, parts = TOP + ROW * bar.row + 4, 0.0, list[str]()
-    words, room, waits = 0.0, 0.0, any(kind == "wait" for kind, _ in bar.stretches)
+    words, room, waits = 0.0, 0.0, _waits(bar)
     for kind, lasting in bar.stretches:
         parts.append(
             svg.tag(

@@ -1,5 +1,6 @@
 """What Measure shows: tables, the deck, what is suggested, and the run as data."""
 
+from dataclasses import dataclass
 from typing import Any
 
 from cavrel import catalogue
@@ -103,8 +104,29 @@ def live(opened: Opened) -> dict[str, Any]:
         "pictures": graphs.force_pictures(opened),
         "results": [] if opened.definition.fits else results.overview(opened),
         "deck": _deck(opened),
+        "steps": steps(opened),
         "suggested": {key: tables.suggested(opened, key) for key in opened.program.suggestions},
     }
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StepShown:
+    """A step of the procedure. ``place``: of its tick. ``do``: what is done. ``done``: somebody ticked it. ``now``: it is the first that is not."""
+
+    place: str
+    do: str
+    done: bool
+    now: bool
+
+
+def steps(opened: Opened) -> list[StepShown]:
+    """The procedure, with the step that is being done."""
+    done = [f"step.{i}" in opened.state.ticks for i in range(len(opened.definition.steps))]
+    first = done.index(False) if False in done else -1
+    return [
+        StepShown(place=f"step.{i}", do=step.do, done=done[i], now=i == first)
+        for i, step in enumerate(opened.definition.steps)
+    ]
 
 
 def data(opened: Opened) -> dict[str, Any]:

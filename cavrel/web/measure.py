@@ -28,4 +28,7 @@ def follow(opened: Opened, wanted: Following) -> str:
     if wanted.whole:
         return render_template("measure/follow.html", **shown, **measure.content(opened), whole=True)
     rows, fields = tables.changed(opened, wanted.before)
-    return render_template("measure/follow.html", **shown, **measure.live(opened), rows=rows, cells=fields, whole=False)
+    ticked = wanted.before is None or wanted.before.state.ticks != opened.state.ticks
+    return render_template(
+        "measure/follow.html", **shown, **measure.live(opened), rows=rows, cells=fields, ticked=ticked, whole=False
+    )

@@ -26,6 +26,7 @@ def test_a_lesson_is_made_moved_and_begun(page: Page, server: Server) -> None:
     expect(page.locator("#timetable")).to_contain_text("Nothing collides")
     page.wait_for_selector("html[data-ready=yes]")
     last = page.locator('.turn[data-row="1"]').last
+    assert int(last.get_attribute("data-start") or "0") > 30
     key, start = last.get_attribute("data-key"), int(last.get_attribute("data-start") or "0")
     turn = page.locator(f'.turn[data-key="{key}"]')
     turn.focus()

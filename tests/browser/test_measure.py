@@ -216,3 +216,52 @@ def test_the_suggested_settings_fill_the_set_column(page: Page, new_run: Callabl
     saved(page)
     page.reload()
     expect(cell(page, "swings.L.1.1")).to_have_value("40.0")
+
+
+PASTE = """([slot, text]) => {
+    const cell = document.querySelector(`input[data-slot="${slot}"]`);
+    const data = new DataTransfer();
+    data.setData("text/plain", text);
+    cell.focus();
+    cell.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data, bubbles: true, cancelable: true }));
+}"""
+
+
+def test_a_block_from_a_spreadsheet_is_pasted_where_the_cursor_stands(page: Page, new_run: Callable[..., int]) -> None:
+    new_run("Pasted")
+    block = "\n".join("\t".join(row) for row in [["60", "31,1", "31.05"], ["90", "", "38.2"], ["120", "44.1", "44.0"]])
+    page.evaluate(PASTE, ["swings.L.7.1", f"{block}\r\n"])
+    expect(page.locator("#r-swings-9")).to_be_visible()
+    saved(page)
+    page.reload()
+    page.wait_for_selector("html[data-ready=yes]")
+    for slot, text in {
+        "L.7.1": "60",
+        "t.7.1": "31,1",
+        "t.7.2": "31.05",
+        "t.8.1": "",
+        "t.8.2": "38.2",
+        "L.9.1": "120",
+        "t.9.2": "44.0",
+    }.items():
+        expect(cell(page, f"swings.{slot}")).to_have_value(text)
+    # One value is pasted as ever.
+    page.evaluate(PASTE, ["swings.t.1.1", "31.4"])
+    expect(cell(page, "swings.t.1.1")).to_have_value("")
+
+
+def test_steps_stand_beside_the_table_and_what_can_spoil_it_one_key_away(
+    page: Page, new_run: Callable[..., int]
+) -> None:
+    new_run("Step by step")
+    steps = page.locator("#steps li")
+    expect(page.locator("#steps .now")).to_contain_text("Hang the bob")
+    steps.nth(0).get_by_role("checkbox").check()
+    expect(page.locator("#steps .now")).to_contain_text("Pull it back")
+    saved(page)
+    page.reload()
+    page.wait_for_selector("html[data-ready=yes]")
+    expect(steps.nth(0).get_by_role("checkbox")).to_be_checked()
+    page.keyboard.press("Escape")
+    page.keyboard.press("p")
+    expect(page.locator("#watch-out")).to_contain_text("Sources of error")

@@ -36,7 +36,7 @@ REASONS = {
     "constant": "what is kept equal",
 }
 ROLES = {"releases": "Who releases", "times": "Who times", "writes": "Who writes"}
-TICKS = {"apparatus": "apparatus", "check": "check", "caution": "caution", "set_up": "set-up"}
+TICKS = {"apparatus": "apparatus", "check": "check", "caution": "caution", "set_up": "set-up", "step": "step"}
 
 
 def _of(slot: str, prefix: str) -> str:
@@ -180,7 +180,9 @@ class Tick(Kind):
 
     def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
         of, _, _ = place.partition(".")
-        done = {"apparatus": "at hand", "check": "checked", "caution": "read", "set_up": "checked"}.get(of, "done")
+        done = {"apparatus": "at hand", "check": "checked", "caution": "read", "set_up": "checked", "step": "done"}.get(
+            of, "done"
+        )
         return TICKS.get(
             of, of
         ).capitalize(), f"{ticked(definition, place) or place}: {done if body.get('done') else 'not yet'}"
@@ -196,6 +198,7 @@ def ticked(definition: Definition, place: str) -> str | None:
         "apparatus": list(definition.apparatus),
         "caution": [caution.say for caution in definition.cautions],
         "set_up": [check.do for check in definition.set_up],
+        "step": [step.do for step in definition.steps],
     }
     if of in lists and which.isascii() and which.isdigit() and int(which) < len(lists[of]):
         return lists[of][int(which)]

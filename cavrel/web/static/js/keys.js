@@ -51,6 +51,11 @@ function press(key, shift) {
     case "u": undo(); return true;
     case "x": leaveOutHere(shift); return true;
     case "a": document.querySelector('[data-rule^="rows:"]')?.click(); return true;
+    case "p": {
+      const box = document.getElementById("watch-out");
+      if (box) window.bootstrap?.Offcanvas.getOrCreateInstance(box).toggle();
+      return Boolean(box);
+    }
     case "?": window.bootstrap?.Offcanvas.getOrCreateInstance("#keys").toggle(); return true;
     case "/": document.getElementById("find")?.focus(); return Boolean(document.getElementById("find"));
     default: return false;

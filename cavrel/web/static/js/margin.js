@@ -96,6 +96,10 @@ export function start() {
     const row = event.target.closest("[data-row]");
     if (row) (row.dataset.out === "yes" ? takeBack : leaveOut)(row.dataset.row);
   });
+  document.addEventListener("change", (event) => {
+    const { tick } = event.target.dataset ?? {};
+    if (tick) keep("tick", `tick:${tick}`, { done: event.target.checked });
+  });
   document.addEventListener("focusin", (event) => {
     const slot = event.target.dataset?.slot ?? event.target.dataset?.at;
     for (const lit of document.querySelectorAll(".note.lit")) lit.classList.remove("lit");

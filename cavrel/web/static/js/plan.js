@@ -247,9 +247,8 @@ export function start() {
     else if (button.dataset.peg || button.dataset.points !== undefined) pegButton(button);
   });
   sheet.addEventListener("change", (event) => {
-    const { tick, without, convention, foresee, instrument, rule } = event.target.dataset;
-    if (tick) keep("tick", `tick:${tick}`, { done: event.target.checked });
-    else if (without) {
+    const { without, convention, foresee, instrument, rule } = event.target.dataset;
+    if (without) {
       keep("without", `without:${without}`, { on: !event.target.checked });
       whole = true;
     } else if (event.target.matches(".planned-unit, .planned-shown")) {

@@ -116,6 +116,37 @@ function stand() {
   first?.focus({ preventScroll: true });
 }
 
+/** A block from a spreadsheet goes into the table from the cell it is pasted in, right and down; rows that are missing are ruled. */
+function paste(event) {
+  const input = event.target;
+  const text = event.clipboardData?.getData("text/plain") ?? "";
+  const table = input.matches?.("#tables table input[data-slot]") ? input.closest("table") : null;
+  if (!table || !/[\t\n]/.test(text.trim())) return; // one value: the browser's own paste
+  event.preventDefault();
+  const block = text.replace(/\r\n?/g, "\n").replace(/\n+$/, "").split("\n").map((line) => line.split("\t").map((cell) => cell.trim()));
+  const grid = rows(table);
+  const y = grid.findIndex((row) => row.includes(input));
+  const x = grid[y].indexOf(input);
+  const most = y + block.length;
+  const { series } = table.dataset;
+  if (most > grid.length) keep("rows", `rows:${series}`, { count: most });
+  block.forEach((line, down) => line.forEach((text, right) => {
+    const above = grid[Math.min(y + down, grid.length - 1)][x + right];
+    if (!text || !above) return;
+    const cell = grid[y + down]?.[x + right];
+    if (cell) {
+      cell.value = text;
+      commit(cell, { by: "paste" });
+      return;
+    }
+    const parts = above.dataset.slot.split(".");
+    parts[parts[0].startsWith("mark:") ? 1 : 2] = y + down + 1;
+    const slot = parts.join(".");
+    if (slot.startsWith("mark:")) keep("mark", slot, { text });
+    else keep("reading", slot, { text, by: "paste" });
+  }));
+}
+
 /** What can hurt is read before the table opens. */
 function startGate() {
   const gate = document.getElementById("gate");
@@ -133,6 +164,7 @@ function startGate() {
 
 export function start() {
   startGate();
+  document.addEventListener("paste", paste);
   document.addEventListener("focusout", (event) => {
     if (event.target.matches?.("#tables input[data-slot]") && !isDrawing()) commit(event.target);
   });
