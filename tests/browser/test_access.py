@@ -9,6 +9,10 @@ from tests.browser.conftest import Server
 PAGES = [
     "/",
     "/experiments/pendulum",
+    "/cupboard",
+    "/lessons",
+    "/lessons/1",
+    "/runs/1/plan",
     "/runs/1/measure",
     "/runs/1/straighten",
     "/runs/1/judge",
@@ -40,6 +44,9 @@ def test_no_serious_finding(page: Page, server: Server, path: str) -> None:
     """Everything once; in the other themes, which change colours and nothing else, what colours can do wrong."""
     page.goto(f"{server.address}{path}")
     page.wait_for_selector("html[data-ready=yes]")
+    # What is folded away is looked at as well.
+    page.evaluate("for (const folded of document.querySelectorAll('details')) folded.open = true")
+    page.wait_for_load_state("networkidle")
     for theme, rules in (("light", EVERYTHING), ("dark", COLOURS), ("dark-room", COLOURS)):
         page.evaluate("theme => { document.documentElement.dataset.theme = theme; }", theme)
         assert serious(page, rules) == [], theme
