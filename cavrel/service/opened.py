@@ -126,6 +126,7 @@ def work_out(
     out, the page opens without it and says so.
     """
     broken = list[Finding]()
+    program: Program | None
 
     def takes(chosen: Definition) -> Taken:
         return taken(chosen, cupboard)
@@ -136,17 +137,15 @@ def work_out(
         program = _program(definition, state.run)
     except CavrelError as fault:
         say = f"{fault.what[0].upper()}{fault.what[1:]}. The page shows the usual ones; nothing written is lost."
-        broken.append(
-            Finding(
-                code="clashing", level="danger", at="run", title="These conventions cannot be used together", say=say
-            )
-        )
-        plain = tuple(entry for entry in entries if entry.kind != "option")
-        state = replace(assemble(definition, plain, run.rules, run.instruments, takes), latest=state.latest)
-        try:
-            program = _program(definition, state.run)
-        except CavrelError:  # it is the instruments then, or what the laboratory accepts
-            program = catalogue.program_of(definition, {}, state.run.options)
+        program = _without_instruments(definition, state.run)
+        if program is not None:
+            title = "An instrument or a value of the cupboard does not fit this experiment"
+        else:
+            title = "These conventions cannot be used together"
+            plain = tuple(entry for entry in entries if entry.kind != "option")
+            state = replace(assemble(definition, plain, run.rules, run.instruments, takes), latest=state.latest)
+            program = _without_instruments(definition, state.run) or catalogue.program_of(definition)
+        broken.append(Finding(code="clashing", level="danger", at="run", title=title, say=say))
     meanings: Mapping[str, LineMeaning] = {}
     try:
         analysis = analyse(program, state.run)
@@ -173,6 +172,14 @@ def work_out(
         answered=answered,
         meanings=meanings,
     )
+
+
+def _without_instruments(definition: Definition, run: RunDocument) -> Program | None:
+    """The program without what the run says of instruments and values; None where it is something else that does not fit."""
+    try:
+        return catalogue.program_of(definition, {}, run.options, None, run.headings)
+    except CavrelError:
+        return None
 
 
 def _program(definition: Definition, run: RunDocument) -> Program:
