@@ -265,3 +265,21 @@ def test_steps_stand_beside_the_table_and_what_can_spoil_it_one_key_away(
     page.keyboard.press("Escape")
     page.keyboard.press("p")
     expect(page.locator("#watch-out")).to_contain_text("Sources of error")
+
+
+def test_a_reading_of_a_quantity_is_left_out_by_key_and_taken_back(page: Page, new_run: Callable[..., int]) -> None:
+    new_run("Left out", experiment="conical-pendulum")
+    for i, text in enumerate(("80", "81", "18"), 1):
+        cell(page, f"quantities.r.{i}").fill(text)
+        page.keyboard.press("Enter")
+    saved(page)
+    cell(page, "quantities.r.3").focus()
+    page.keyboard.press("Escape")
+    page.keyboard.press("x")
+    expect(page.locator("#ask-title")).to_have_text("Why leave out reading 3?")
+    page.get_by_role("button", name="miscounted").click()
+    note = page.locator(".note", has_text="left out")
+    expect(note).to_contain_text("reading 3 left out")
+    expect(page.locator("#m-quantities-r-3")).to_have_class(re.compile("out"))
+    note.get_by_role("button", name="Take back").click()
+    expect(note).to_have_count(0)

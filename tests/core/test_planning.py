@@ -1,14 +1,16 @@
 """Entries of the plan: what they do to the sheet, how they read, what they refuse; and zero readings in the numbers."""
 
 import math
+from datetime import datetime, timezone
 
 import numpy as np
 import pytest
 
 from cavrel import catalogue
 from cavrel.core.analysis import analyse
-from cavrel.core.errors import RunError
-from cavrel.core.logbook import KINDS, EntryError, assemble, check_entry
+from cavrel.core.definition.program import compile_program
+from cavrel.core.errors import CavrelError, RunError
+from cavrel.core.logbook import KINDS, Entry, EntryError, assemble, check_entry
 from cavrel.core.logbook import run as runs
 from cavrel.core.logbook.progress import progress
 from tests.core.machine import definition, run
@@ -192,3 +194,31 @@ def test_a_reading_over_a_planned_instrument_keeps_its_text() -> None:
     program = catalogue.program_of(PENDULUM, state.run.instruments)
     assert program.gauges["watch"].least_count == 0.2
     assert program.gauges["watch"].reaction == 0.1
+
+
+def test_a_trial_of_a_quantity_is_left_out_like_any_other() -> None:
+    made = definition(
+        quantities={"d": {"label": "Width", "unit": "mm", "repeats": 4}},
+        results={"w": {"label": "Width", "formula": "mean(d)", "unit": "mm"}},
+    )
+    now = datetime.now(timezone.utc)
+    texts = ["8.1", "8.3", "18.2", "8.2"]
+    body = [("reading", f"quantities.d.{i}", {"text": text}) for i, text in enumerate(texts, 1)]
+    body += [
+        ("leave-out", "out:quantities.d.3", {"reason": "wrong jaw"}),
+        ("leave-out", "out:quantities.x.1", {"reason": "none"}),
+    ]
+    lines = [
+        Entry(id=i, kind=k, slot=s, body=b, author="", made_at=now, saved_at=now) for i, (k, s, b) in enumerate(body, 1)
+    ]
+    for kind, slot, said in body[:-1]:
+        check_entry(made, kind, slot, said)
+    with pytest.raises(CavrelError):
+        check_entry(made, *body[-1])
+    state = assemble(made, lines)
+    assert state.run.excluded == {"quantities": {"d.3": "wrong jaw"}}
+    found = analyse(compile_program(made, {}), runs.load(state.run.model_dump(mode="json")))
+    assert found.results["w"].value == pytest.approx(np.mean([8.1, 8.3, 8.2]) * 1e-3)
+    assert found.results["w"].u == pytest.approx(np.std([8.1, 8.3, 8.2], ddof=1) / np.sqrt(3) * 1e-3, rel=0.1)
+    with pytest.raises(CavrelError, match="names no row"):
+        runs.load({**state.run.model_dump(mode="json"), "excluded": {"loads": {"d.3": "x"}}})

@@ -132,7 +132,7 @@ def _check_names(program: Program, run: RunDocument) -> None:
         if fit not in definition.fits:
             raise RunError(f"expected.{fit}", "the experiment has no such fit")
     for series in run.excluded:
-        if series not in definition.series:
+        if series not in definition.series and series != "quantities":
             raise RunError(f"excluded.{series}", "the experiment has no such series")
 
 
@@ -141,6 +141,7 @@ def _read_input(spec: Input, run: RunDocument, rows: int, zero: float) -> InputR
     out = frozenset[tuple[int, int]]()
     if spec.series is None:
         cells = [run.quantities.get(spec.name)]
+        out = frozenset(run.left_out_trials("", spec.name))
         if spec.default is not None and not any(text.strip() for text in trials(cells[0])):
             cells = [spec.default]
     else:

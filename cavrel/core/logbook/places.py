@@ -16,7 +16,9 @@ def where(definition: Definition, trials: Mapping[str, int], slot: str) -> str:
         return slot
     if not place.series:
         body = definition.quantities.get(place.name)
-        return body.label if body else slot
+        if body is None:
+            return slot
+        return f"{body.label}, reading {place.trial}" if place.trial and trials.get(place.name, 1) > 1 else body.label
     series = definition.series.get(place.series)
     if series is None or (place.name and place.name not in series.columns):
         return slot

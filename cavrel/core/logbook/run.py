@@ -23,6 +23,7 @@ Reason = Annotated[str, Field(max_length=1000)]
 
 _DEFAULT_RULES = HouseRules()
 TRIAL = re.compile(r"([A-Za-z][A-Za-z0-9_]*)\.([1-9]\d{0,4})\.([1-9]\d{0,2})")
+OF_QUANTITY = re.compile(r"([A-Za-z][A-Za-z0-9_]*)\.([1-9]\d{0,2})")
 ROW = re.compile(r"[1-9]\d{0,4}")
 
 
@@ -76,7 +77,8 @@ class PlanDocument(BaseModel):
 
 
 class RunDocument(BaseModel):
-    """Rows and trials count from 1. ``excluded`` names a whole row (``"4"``) or one trial (``"t.4.2"``), each with its reason.
+    """Rows and trials count from 1. ``excluded`` names a whole row (``"4"``) or one trial (``"t.4.2"``), under
+    ``quantities`` a trial of one (``"m.2"``), each with its reason.
 
     ``instruments`` overrides fields of the definition's instruments for this run; ``rules`` overrides house rules; ``expected``: the
     shape that the bench foresaw for a fit; ``accepted``: values that the laboratory holds true, over those that ship; ``plan``: what was
@@ -108,6 +110,8 @@ class RunDocument(BaseModel):
     def _rows_or_trials(cls, excluded: dict[str, dict[str, str]]) -> dict[str, dict[str, str]]:
         for series, reasons in excluded.items():
             for place in reasons:
+                if series == "quantities" and OF_QUANTITY.fullmatch(place):
+                    continue
                 if not ROW.fullmatch(place) and not TRIAL.fullmatch(place):
                     raise ValueError(f"'{series}.{place[:30]}' names no row ('4') and no trial ('t.4.2')")
         return excluded
@@ -128,7 +132,10 @@ class RunDocument(BaseModel):
         return {int(place): reason for place, reason in self.excluded.get(series, {}).items() if ROW.fullmatch(place)}
 
     def left_out_trials(self, series: str, column: str) -> set[tuple[int, int]]:
-        """(row, trial) pairs of one column left out."""
+        """(row, trial) pairs of one column left out; of a quantity where ``series`` is empty, in row 1."""
+        if not series:
+            own = (OF_QUANTITY.fullmatch(place) for place in self.excluded.get("quantities", {}))
+            return {(1, int(m[2])) for m in own if m and m[1] == column}
         found = (TRIAL.fullmatch(place) for place in self.excluded.get(series, {}))
         return {(int(m[2]), int(m[3])) for m in found if m and m[1] == column}
 

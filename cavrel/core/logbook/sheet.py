@@ -120,9 +120,7 @@ def sheet_of(
             "quantities": gathered.quantities(readings),
             "series": gathered.series(definition, readings),
             "traces": gathered.traces(definition, standing.traces, standing.stretches),
-            "excluded": gathered.excluded(
-                {s: e for s, e in left_out.items() if s.partition(".")[0] in definition.series}
-            ),
+            "excluded": gathered.excluded({s: e for s, e in left_out.items() if _stands_here(definition, s)}),
             "notes": [str(in_force(note)[1].get("text", ""))[:LONGEST_TEXT] for note in book.notes[-MOST_NOTES:]],
         }
     )
@@ -221,6 +219,14 @@ def _instruments(
     """The run's instruments: those it was started with, and over them those that its plan chose."""
     found = {name: dict(fields) for name, fields in given.items()}
     return found | {name: fields for name, fields in chosen.items() if name in definition.instruments}
+
+
+def _stands_here(definition: Definition, slot: str) -> bool:
+    """Whether what was left out belongs to a place that the experiment, under its conventions, has."""
+    place = Slot.read(slot)
+    if place is None:
+        return False
+    return place.series in definition.series if place.series else place.name in definition.quantities
 
 
 def _plan(definition: Definition, standing: Standing, settings: Mapping[str, list[str]]) -> dict[str, Any]:

@@ -119,6 +119,10 @@ class Stretch(Kind):
 
 def _left_out(definition: Definition, slot: str) -> None:
     place = Slot.read(slot.removeprefix("out:")) if slot.startswith("out:") else None
+    if place is not None and not place.series and place.trial:
+        quantity = definition.quantities.get(place.name)
+        if quantity is not None and quantity.formula is None:
+            return
     good = place is not None and place.series in definition.series and bool(place.name) == bool(place.trial)
     if not good or (place and place.name and place.name not in definition.series[place.series].columns):
         raise EntryError("slot", f"'{slot[:60]}' names no row or trial of this experiment")

@@ -24,7 +24,7 @@ function waiting() {
 function leaveOutHere(row) {
   const point = document.activeElement?.closest?.(".pt[data-at]");
   if (point) return choose(point);
-  if (!lastSlot || lastSlot.startsWith("quantities.")) return;
+  if (!lastSlot || (row && lastSlot.startsWith("quantities."))) return;
   const input = document.querySelector(`input[data-slot="${CSS.escape(lastSlot)}"]`);
   if (!input) return;
   if (row) {

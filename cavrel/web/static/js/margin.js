@@ -19,7 +19,7 @@ function light(element) {
 /** Leave a reading, a row or a point out, with a reason. */
 export function leaveOut(slot) {
   const parts = slot.split(".");
-  const what = parts.length === 2 ? `row ${parts[1]}` : `row ${parts[2]}, trial ${parts[3]}`;
+  const what = parts[0] === "quantities" ? `reading ${parts[2]}` : parts.length === 2 ? `row ${parts[1]}` : `row ${parts[2]}, trial ${parts[3]}`;
   ask(`Why leave out ${what}?`, REASONS, (reason) => keep("leave-out", `out:${slot}`, { reason }));
 }
 
