@@ -283,3 +283,19 @@ def test_a_reading_of_a_quantity_is_left_out_by_key_and_taken_back(page: Page, n
     expect(page.locator("#m-quantities-r-3")).to_have_class(re.compile("out"))
     note.get_by_role("button", name="Take back").click()
     expect(note).to_have_count(0)
+
+
+def test_the_watch_counts_down_and_can_be_told_not_yet(page: Page, new_run: Callable[..., int]) -> None:
+    new_run("Counted down")
+    page.get_by_label("Count down: 3, 2, 1").check()
+    page.keyboard.press("Escape")
+    page.locator("#watch-go").click()
+    expect(page.locator("#watch-time")).to_have_text("−3")
+    page.locator("#watch-go").click()
+    expect(page.locator("#watch-time")).to_have_text("0.00")
+    page.locator("#watch-go").click()
+    expect(page.locator("#watch-time")).to_have_text("−1")
+    expect(page.locator("#watch-time")).to_have_text(re.compile(r"^0\.\d\d$"))
+    page.wait_for_timeout(1200)
+    assert 0.9 < float(page.locator("#watch-time").inner_text()) < 8
+    page.get_by_role("button", name="Spoilt").click()

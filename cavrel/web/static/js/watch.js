@@ -1,14 +1,18 @@
 // The deck: a stopwatch that counts laps, stops itself at the last one and drops its time into the active cell.
+import { beep } from "./beep.js";
 import { keep } from "./keep.js";
 import { cell, commit, enter, fillable, nextFor } from "./sheet.js";
 
 const KEY = `cavrel.watch.${document.body.dataset.store}.${document.body.dataset.run}`;
 const ENDS = "cavrel.watch.ends";
+const DOWN = "cavrel.watch.down";
+const FROM = 3; // seconds that are counted down
 let deck, fills, decimals;
 let started = null; // epoch milliseconds of the start; it survives a reload of the page
 let laps = [];
 let frame = 0;
 let target = null;
+let down = null; // while it counts down: its timers
 
 const by = (id) => document.getElementById(id);
 const wanted = () => Number(deck.dataset.laps);
@@ -83,16 +87,47 @@ function run() {
 /** One press: start, mark a lap, or stop at the last. */
 export function press(event) {
   const now = epoch(event);
-  if (started === null) {
-    started = now;
-    laps = [];
-    target = active()?.dataset.slot ?? null;
-  } else {
+  if (down) return stopCountdown();
+  if (started === null && by("watch-down").checked) return countDown(now);
+  if (started === null) begin(now);
+  else {
     laps.push(Math.round((now - started) * 10) / 10);
     if (!counting() || laps.length >= wanted()) return stop();
   }
   remember();
   run();
+}
+
+function begin(moment) {
+  started = moment;
+  laps = [];
+  target = active()?.dataset.slot ?? null;
+}
+
+/** 3, 2, 1, each with a tone, and the watch runs: the clock starts at nought, not when this script gets to it. */
+function countDown(pressed) {
+  const time = by("watch-time");
+  const tell = (left) => {
+    time.textContent = `−${left}`;
+    beep();
+  };
+  tell(FROM);
+  down = Array.from({ length: FROM }, (_, i) => setTimeout(() => {
+    if (i + 1 < FROM) return tell(FROM - i - 1);
+    down = null;
+    begin(pressed + FROM * 1000);
+    beep();
+    remember();
+    run();
+  }, (i + 1) * 1000));
+  by("watch-go").firstChild.textContent = "Not yet ";
+}
+
+function stopCountdown() {
+  down.forEach(clearTimeout);
+  down = null;
+  by("watch-time").textContent = (0).toFixed(2);
+  show();
 }
 
 function stop() {
@@ -139,6 +174,7 @@ export function start() {
   decimals = Number(deck.dataset.decimals);
   try {
     by("watch-ends").checked = localStorage.getItem(ENDS) === "yes";
+    by("watch-down").checked = localStorage.getItem(DOWN) === "yes";
     const kept = JSON.parse(localStorage.getItem(KEY) ?? "null");
     if (kept) ({ started, laps, target } = kept);
   } catch { /* a fresh watch then */ }
@@ -147,6 +183,9 @@ export function start() {
   by("watch-ends").addEventListener("change", (event) => {
     try { localStorage.setItem(ENDS, event.target.checked ? "yes" : "no"); } catch { /* asked again next time */ }
     show();
+  });
+  by("watch-down").addEventListener("change", (event) => {
+    try { localStorage.setItem(DOWN, event.target.checked ? "yes" : "no"); } catch { /* asked again next time */ }
   });
   document.addEventListener("keydown", (event) => {
     if (event.key !== " " || event.repeat || event.ctrlKey || event.metaKey || event.altKey) return;
