@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 
 from cavrel import catalogue
@@ -10,6 +10,7 @@ from cavrel.core.cupboard import Cupboard, OwnInstrument, OwnValue
 from cavrel.core.cupboard.changes import changes
 from cavrel.core.cupboard.edits import known_by
 from cavrel.core.definition import Definition
+from cavrel.core.words import counted
 from cavrel.present.house import Shown, shown
 from cavrel.present.texts import amount
 
@@ -91,7 +92,7 @@ def house(chosen: Mapping[str, Any]) -> list[Shown]:
 def _instrument(name: str, own: OwnInstrument, shelf: Mapping[str, Definition]) -> Item:
     says = [f"{words} {amount(own.fields()[field])}" for field, words, _ in FIELDS if field in own.fields()]
     if own.calibrated:
-        says.append(f"calibrated {own.calibrated}")
+        says.append(f"calibrated {own.calibrated}{_how_old(own.calibrated)}")
     families = catalogue.families()
     alike = {own.kind} | {k for k, f in families.items() if own.kind in families and f.name == families[own.kind].name}
     taking = any(i.kind in alike for d in shelf.values() for i in d.instruments.values())
@@ -107,6 +108,17 @@ def _instrument(name: str, own: OwnInstrument, shelf: Mapping[str, Definition]) 
         typed={key: "" if value is None else value for key, value in body.items()},
         was=known_by(own),
     )
+
+
+def _how_old(day: str) -> str:
+    """That a calibration is old, in words; nothing where it is not, or where the day is none."""
+    try:
+        gone = (date.today() - date.fromisoformat(day)).days
+    except ValueError:
+        return ", which is no day"
+    if gone < 0:
+        return ", which is still to come"
+    return f", {counted(gone // 365, 'year')} ago" if gone >= 365 else ""
 
 
 def _value(name: str, own: OwnValue, shelf: Mapping[str, Definition]) -> Item:

@@ -98,7 +98,9 @@ def _wants_json() -> bool:
 def _answer(status: int, title: str, what: str, **more: Any) -> ResponseReturnValue:
     if _wants_json():
         return Response(json.dumps({"error": title, "what": what, **more}), status, mimetype="application/json")
-    return render_template("error.html", title=title, what=what), status
+    return render_template(
+        "error.html", title=title, what=what, again=status == 503 and request.method == "GET"
+    ), status
 
 
 def _database_away(fault: DatabaseAway) -> ResponseReturnValue:

@@ -2,6 +2,7 @@
 
 import json
 import re
+from datetime import date, timedelta
 
 import psycopg
 import pytest
@@ -174,3 +175,14 @@ def test_marks_in_a_label_stay_text(client: FlaskClient) -> None:
     assert "<b>rule</b>" not in page and "&lt;b&gt;rule" in page
     run = start(client, "speed-of-sound", "Wick", "With an odd label")
     assert "<b>rule</b>" not in client.get(f"/runs/{run}/plan").text
+
+
+@pytest.mark.parametrize(
+    ("days", "said"), [(10, ""), (400, ", 1 year ago"), (800, ", 2 years ago"), (-3, ", which is still to come")]
+)
+def test_an_old_calibration_is_said_to_be_one(client: FlaskClient, days: int, said: str) -> None:
+    day = date.today() - timedelta(days=days)
+    keep(client, "instruments", label=f"meter {days}", kind="ammeter", calibrated=day.isoformat())
+    page = text(client, "/cupboard")
+    at = page.index(f"calibrated {day.isoformat()}")
+    assert page[at:].startswith(f"calibrated {day.isoformat()}{said}") and (said or not page[at + 21 :].startswith(","))
