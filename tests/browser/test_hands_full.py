@@ -97,7 +97,7 @@ def test_an_entry_that_breaks_the_server_is_set_aside_and_can_be_mended(
     run = new_run("Poisoned")
 
     def break_on(route, request):
-        if "6.66" in (request.post_data or ""):
+        if '"6.66"' in (request.post_data or ""):  # the text, not a moment's 16.66 seconds
             return route.fulfill(status=500, json={"error": "Something broke here", "what": "It broke."})
         return route.continue_()
 
