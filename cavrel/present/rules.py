@@ -8,13 +8,16 @@ from cavrel import catalogue
 from cavrel.core.analysis import analyse
 from cavrel.core.cupboard import Cupboard
 from cavrel.core.cupboard.changes import changes
-from cavrel.core.definition.rules import RULES, HouseRules
+from cavrel.core.definition.rules import RULES, HouseRules, Rule
 from cavrel.core.document.forecast import setup_of
 from cavrel.core.errors import CavrelError
 from cavrel.core.findings.judge import judge
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.quantity.value import MeasuredValue
 from cavrel.service.opened import Opened
+
+_OFFERED: dict[str, list[Any]] = {"acceptable": [1.0, 5.0, 10.0], "g": [9.8, 9.81, 9.80665]}
+"""Values of rules that are numbers, as schools have them; what is in force is offered too."""
 
 
 def rules_of(opened: Opened) -> dict[str, Any]:
@@ -25,20 +28,38 @@ def rules_of(opened: Opened) -> dict[str, Any]:
     found = []
     for name, rule in RULES.items():
         choices = []
-        for value, words in rule.choices.items():
+        for value, words in _choices(name, rule, now[name]):
             text = before if value == now[name] else _first(opened, HouseRules.model_validate({**now, name: value}))
+            if name == "acceptable":
+                text = _passes(opened, value)
             choices.append(
                 {
                     "value": json.dumps(value),
                     "words": words,
                     "chosen": value == now[name],
-                    "makes": text if text != before or value == now[name] else "the same here",
+                    "makes": text if text != before or value == now[name] or name == "acceptable" else "the same here",
                 }
             )
-        if choices:
-            found.append({"name": name, "title": rule.title, "choices": choices, "own": name in own})
+        found.append({"name": name, "title": rule.title, "choices": choices, "own": name in own})
     first = next(iter(opened.definition.results.values()), None)
     return {"rules": found, "result": first.label if first else "", "measured": _measured(opened)}
+
+
+def _choices(name: str, rule: Rule, now: Any) -> list[tuple[Any, str]]:
+    """(value, words) of what can be chosen."""
+    if rule.choices:
+        return list(rule.choices.items())
+    offered = [now, *(value for value in _OFFERED[name] if value != now)]
+    unit = {"acceptable": " %", "g": " m/s²"}[name]
+    return [(v, rule.choice(v) if isinstance(v, dict) else f"{v:.10g}{unit}") for v in offered]
+
+
+def _passes(opened: Opened, most: float) -> str:
+    """Whether the first result would pass with ``most`` percent; empty where it is compared with nothing yet."""
+    off = judge(opened.analysis, opened.result).percent if opened.result is not None else math.nan
+    if not math.isfinite(off):
+        return ""
+    return f"{significant(abs(off), 2)} % off: {'passes' if abs(off) <= most else 'does not pass'}"
 
 
 def own_rules(opened: Opened) -> tuple[str, ...]:

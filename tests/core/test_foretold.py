@@ -26,6 +26,7 @@ from tests.core.machine import run
         ("9.8 kg", "right", ""),  # a word after the number that is no unit of this is passed over
         ("0.98 × 10^1", "right", "within 10 %"),
         ("0", "wrong", "not so"),
+        ("moreover 9.8", "right", "within 10 %"),
         ("−9.8", "wrong", "200 % from it"),
     ],
 )
@@ -39,6 +40,17 @@ def test_words_are_held_against_the_result(text: str, kind: str, say: str) -> No
     )
     found = foretold(text, analysis.results["g"], 10.0)
     assert (found.kind, say in found.say) == (kind, True), found
+
+
+def test_what_the_uncertainty_cannot_tell_is_left_open() -> None:
+    parts = {
+        "quantities": {"g_m": {"label": "g", "unit": "m/s^2"}},
+        "results": {"g": {"label": "g", "formula": "g_m", "unit": "m/s^2"}},
+    }
+    analysis = run(made(**parts), quantities={"g_m": "9.8 ± 2"})
+    assert foretold("7", analysis.results["g"], 10.0).kind == "close"
+    assert foretold("5", analysis.results["g"], 10.0).kind == "wrong"
+    assert foretold("above 8", analysis.results["g"], 10.0).kind == "close"
 
 
 def test_before_there_is_a_result_nothing_is_marked() -> None:

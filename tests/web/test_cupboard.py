@@ -144,6 +144,16 @@ def test_a_rule_of_one_run(client: FlaskClient) -> None:
         assert save(client, run, entry("rule", slot, value=value)).json["refused"], slot
 
 
+def test_a_run_may_have_its_own_g_and_its_own_limit(client: FlaskClient) -> None:
+    """Run 2 of the demonstration holds readings: what each would make of its g stands beside it before it is chosen."""
+    house = text(client, "/runs/2/plan/house")
+    assert "latitude 54.6°, height 12 m" in house and "9.80665 m/s²" in house
+    assert "Percent error that passes as acceptable" in house and "% off: passes" in house
+    save(client, 2, entry("rule", "rule:g", value=9.81), page="plan")
+    assert client.get("/runs/2/measure.json").json["result"]["results"]["g"]["accepted"]["value"] == 9.81
+    save(client, 2, entry("undo", "rule:g"), page="plan")
+
+
 def test_rules_are_shown_before_they_are_kept(client: FlaskClient) -> None:
     before = version(client)
     shown = text(client, '/cupboard/rules?rounding="two"&acceptable=1&g-by=number&g-number=9.81')

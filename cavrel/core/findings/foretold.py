@@ -10,8 +10,8 @@ from cavrel.core.quantity.reading import read
 from cavrel.core.quantity.rounding import percent
 
 _NUMBER = r"[-−+]?\d+(?:[.,]\d+)?(?:\s*[×x·*]\s*10\^?[-−⁻⁺+]?[\d⁰¹²³⁴-⁹]+|[eE][-+−]?\d+)?"
-_BELOW = r"below|under|less than|smaller than|at most|up to|not above|<|≤"
-_ABOVE = r"above|over|more than|greater than|larger than|at least|not below|>|≥"
+_BELOW = r"\b(?:below|under|less than|smaller than|at most|up to|not above)|<|≤"
+_ABOVE = r"\b(?:above|over|more than|greater than|larger than|at least|not below)|>|≥"
 _SAID = re.compile(
     rf"(?P<between>between\s+|from\s+)?(?:(?P<below>{_BELOW})|(?P<above>{_ABOVE}))?\s*(?P<number>{_NUMBER})"
     rf"(?:\s*(?:and|to|–|…)\s*(?P<other>{_NUMBER}))?\s*(?P<unit>[^\s,;:()]+)?",
@@ -29,7 +29,7 @@ class Foretold:
 
 def foretold(text: str, result: ResultAnalysis, acceptable: float) -> Foretold:
     """Hold a bench's words against its result. A bound is kept or not by two standard uncertainties; a value is right within ``acceptable``
-    percent of it, or within those.
+    percent of it; what the result's uncertainty cannot tell apart is left open.
 
     Only the first number of the text is taken for what was foretold.
     """
@@ -43,7 +43,7 @@ def foretold(text: str, result: ResultAnalysis, acceptable: float) -> Foretold:
         second = _value(match["other"], match["unit"], result) if match["other"] else None
     except CavrelError:
         return Foretold(kind="open", say="no number to hold it against")
-    margin = 2 * result.u if math.isfinite(result.u) else 0.0
+    margin = _margin(result)
     if second is not None:
         low, high = sorted((first, second))
         return _judged(min(result.value - low, high - result.value), margin, "between the two", "outside the two")
@@ -52,17 +52,22 @@ def foretold(text: str, result: ResultAnalysis, acceptable: float) -> Foretold:
     if match["above"]:
         return _judged(result.value - first, margin, "above it", "below it")
     off = abs(result.value - first)
-    allowed = max(abs(first) * acceptable / 100, margin)
-    if off <= allowed:
-        return Foretold(
-            kind="right",
-            say=f"within {acceptable:g} %" if off <= abs(first) * acceptable / 100 else "within its uncertainty",
-        )
+    if off <= abs(first) * acceptable / 100:
+        return Foretold(kind="right", say=f"within {acceptable:g} %")
+    if off <= margin:
+        return Foretold(kind="close", say="its uncertainty does not tell")
     return Foretold(kind="wrong", say=f"{percent(100 * off / abs(first))} % from it" if first else "not so")
 
 
+def _margin(result: ResultAnalysis) -> float:
+    """Two standard uncertainties, SI, or half the 95 % interval where the law of propagation is no answer."""
+    low, high = result.interval
+    width = 2 * result.u if result.linear else (high - low) / 2
+    return width if math.isfinite(width) else math.inf
+
+
 def _judged(room: float, margin: float, kept: str, broken: str) -> Foretold:
-    if abs(room) < margin:
+    if abs(room) <= margin:
         return Foretold(kind="close", say="too close to tell")
     return Foretold(kind="right", say=kept) if room > 0 else Foretold(kind="wrong", say=broken)
 
