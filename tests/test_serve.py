@@ -196,7 +196,9 @@ def served(cluster: Cluster) -> Iterator[tuple[subprocess.Popen[str], str]]:
     cluster.create_database(name)
     port = free_port()
     process = start("demo", CAVREL_PORT=str(port), DATABASE_URL=cluster.url(name), CAVREL_WORKERS="3")
-    wait_until_served(f"http://127.0.0.1:{port}")
+    # Its own word, not only an answer: until it has seen one itself, workers that die are a start that failed.
+    assert process.stdout is not None
+    assert any("Cavrel is ready" in line for line in process.stdout)
     yield process, f"http://127.0.0.1:{port}"
     process.send_signal(signal.SIGTERM)
     process.communicate(timeout=30)
