@@ -32,15 +32,23 @@ def _short(value: object) -> str:
     return str(value)
 
 
-def drawing(width: float, height: float, title: str, *parts: str, class_: str = "graph", **attributes: object) -> str:
-    """A whole drawing with its title for screen readers. Its points may take the focus, so it is a group, not one image."""
+def drawing(
+    width: float,
+    height: float,
+    title: str,
+    *parts: str,
+    class_: str = "graph",
+    role: str = "group",
+    **attributes: object,
+) -> str:
+    """A whole drawing with its title for screen readers. Where points of it may take the focus it is a group, not one image."""
     return tag(
         "svg",
         *parts,
         text=None,
         class_=class_,
         viewBox=f"0 0 {_short(float(width))} {_short(float(height))}",
-        role="group",
+        role=role,
         aria_label=title,
         xmlns="http://www.w3.org/2000/svg",
         **attributes,

@@ -86,7 +86,20 @@ def _decimals(opened: Opened, fills: tuple[str, ...]) -> int:
 
 def content(opened: Opened) -> dict[str, Any]:
     """What the page shows beside its frame."""
-    return {"tables": tables.tables(opened), "fields": tables.quantities(opened), "gate": gate(opened), **live(opened)}
+    return {
+        "tables": tables.tables(opened),
+        "fields": tables.quantities(opened),
+        "gate": gate(opened),
+        "standin": standin(opened),
+        **live(opened),
+    }
+
+
+def standin(opened: Opened) -> str:
+    """Whether the apparatus on the screen is ``on``, can be put ``off`` to now, or there is ``none``."""
+    if opened.definition.simulate is None:
+        return "none"
+    return "on" if opened.state.run.on_screen else "off"
 
 
 def gate(opened: Opened) -> list[tuple[str, str]]:

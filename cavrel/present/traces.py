@@ -1,16 +1,19 @@
 """What the page of a row's samples shows: the samples, the stretch that counts, and what it gives."""
 
 import math
+from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from cavrel.core.analysis import trace
+from cavrel.core.analysis import stretch, trace
 from cavrel.core.analysis.sheet import from_trace
 from cavrel.core.definition.steps import Input
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import MOST_ROWS
 from cavrel.core.logbook.run import TraceDocument
+from cavrel.core.logbook.samples import Export, Samples, read_export
 from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity import units
 from cavrel.core.quantity.value import MeasuredValue
@@ -32,15 +35,15 @@ def row_of(opened: Opened, place: str) -> tuple[Input, str, str, int]:
     return spec, slot.series, slot.name, slot.row
 
 
-def _sample_unit(spec: Input) -> str:
+def sample_unit(spec: Input) -> str:
     """The unit samples are likely to be in: a slope's times seconds."""
     if spec.extract == "slope":
         return {"m/s^2": "m/s", "rad/s^2": "rad/s", "m/s": "m"}.get(spec.unit.text, f"{spec.unit.text} s")
     return "s" if spec.extract == "period" else spec.unit.text
 
 
-def content(opened: Opened, place: str, typed: dict[str, str] | None = None, fault: str = "") -> dict[str, Any]:
-    """What the page shows beside its frame; ``typed`` and ``fault``: a form that could not be taken. Raises KeyError."""
+def content(opened: Opened, place: str) -> dict[str, Any]:
+    """What the page shows beside its frame. Raises KeyError."""
     spec, series, column, row = row_of(opened, place)
     traced = opened.state.run.traces.get(series, {}).get(column, [])
     document = traced[row - 1] if row <= len(traced) else None
@@ -50,9 +53,7 @@ def content(opened: Opened, place: str, typed: dict[str, str] | None = None, fau
         "extract": spec.extract,
         "spec": spec,
         "document": document,
-        "sample_unit": _sample_unit(spec),
-        "typed": typed or {},
-        "fault": fault,
+        "sample_unit": sample_unit(spec),
         **(_shown(spec, document, opened.analysis.rules.rounding) if document is not None else {}),
     }
 
@@ -82,7 +83,55 @@ def _shown(spec: Input, document: TraceDocument, rounding: str) -> dict[str, Any
         Axis("samples", "", unit.pretty),
         f"{len(values)} samples; the stretch from {begin:g} to {end:g} s counts",
     )
-    return {"picture": picture, "text": text, "reason": reason, "begin": begin, "end": end}
+    chosen = document.begin is not None or document.end is not None
+    return {
+        "picture": picture,
+        "text": text,
+        "reason": reason,
+        "begin": begin,
+        "end": end,
+        "chosen": chosen,
+        "proposed": proposed(times, values) if spec.extract == "slope" else None,
+        "doubt": _doubt(times, values, begin, end) if spec.extract == "slope" and chosen else "",
+    }
+
+
+@dataclass(frozen=True, slots=True)
+class Proposed:
+    """``begin``, ``end``: s, as they would be typed. ``words``: what lies around it, and whether it is straight."""
+
+    begin: str
+    end: str
+    words: str
+
+
+def proposed(times: Any, values: Any) -> Proposed | None:
+    """The clean stretch of samples, where one is seen."""
+    found = stretch.propose(times, values)
+    if found is None:
+        return None
+    inside = (
+        "straight within its noise"
+        if found.straight
+        else f"it bends {found.bends}: no stretch of it is straight for long"
+    )
+    around = [words for words in (found.before, found.after) if words]
+    return Proposed(f"{found.begin:.5g}", f"{found.end:.5g}", "; ".join([*around, inside]))
+
+
+def _doubt(times: Any, values: Any, begin: float, end: float) -> str:
+    """What the chosen stretch holds that does not belong in it, in words; empty where it is clean."""
+    inside = (times >= begin) & (times <= end)
+    found = stretch.propose(times[inside], values[inside])
+    if found is None:
+        return ""
+    early, late = (found.begin - begin) > 0.1 * (end - begin), (end - found.end) > 0.1 * (end - begin)
+    said = [f"its beginning ({found.before})"] * bool(early and found.before) + [f"its end ({found.after})"] * bool(
+        late and found.after
+    )
+    if said:
+        return f"This stretch holds more than one motion: {' and '.join(said)}."
+    return "" if found.straight else f"This stretch bends {found.bends}; a slope is only its mean."
 
 
 def _fitted(kind: str, value: float, times: Any, values: Any, begin: float, end: float) -> tuple[Any, Any] | None:
@@ -106,6 +155,29 @@ def notes_of(opened: Opened) -> list[Note]:
         ),
         *notes.cautions(opened),
     ]
+
+
+def looked_at(spec: Input, text: str, choice: Mapping[str, int]) -> tuple[Export, dict[str, int], Samples | None, str]:
+    """A text of columns as read, what is chosen of it (``time``, ``value``, ``run``, ``sign``; what is not named as is likely), the samples it
+    gives, and why it gives none. Raises ReadingError."""
+    export = read_export(text)
+    value = export.best(sample_unit(spec))
+    likely = {
+        "time": -1 if export.time is None else export.time,
+        "value": 0 if value is None else value,
+        "run": 1,
+        "sign": 1,
+    }
+    chosen = likely | {name: number for name, number in choice.items() if name in likely}
+    try:
+        samples = (
+            export.samples(chosen["time"], chosen["value"], chosen["run"], -1 if chosen["sign"] < 0 else 1)
+            if chosen["time"] >= 0
+            else export.alone(chosen["value"], chosen["run"], -1 if chosen["sign"] < 0 else 1)
+        )
+    except CavrelError as fault:
+        return export, chosen, None, fault.what
+    return export, chosen, samples, ""
 
 
 def data(opened: Opened, place: str) -> dict[str, Any]:

@@ -7,6 +7,7 @@ from flask import Blueprint
 
 from cavrel.web import (
     assets,
+    bench,
     cupboard,
     entries,
     judge,
@@ -24,7 +25,7 @@ from cavrel.web import (
 
 OF_A_RUN = (plan, measure, straighten, judge, logbook, traces)
 """The pages of a run, by the name of their blueprint; each follows a save."""
-OTHERS = (assets, shelf, cupboard, lesson, write, runs, entries, patterns)
+OTHERS = (assets, shelf, cupboard, lesson, write, runs, entries, bench, patterns)
 
 
 def blueprints() -> list[Blueprint]:

@@ -1,30 +1,24 @@
 """Traces: the samples of one row, and the stretch of them that counts."""
 
-from datetime import datetime, timezone
 from typing import Any
-from uuid import UUID, uuid4
 
-from flask import Blueprint, abort, jsonify, redirect, render_template, request, url_for
+from flask import Blueprint, abort, jsonify, render_template, request
 from flask.typing import ResponseReturnValue
 
 from cavrel.core.analysis.trace import sample_times
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import check_entry
-from cavrel.core.logbook.samples import read_samples
 from cavrel.core.quantity import units
 from cavrel.present import traces
 from cavrel.service.opened import Opened
-from cavrel.store import entries as entry_store
-from cavrel.store.entries import NewEntry
-from cavrel.store.pool import transaction
-from cavrel.web.shared import Following, frame, opened_or_404, pool, stage_page
+from cavrel.web.shared import Following, frame, opened_or_404, stage_page
 
 pages = Blueprint("traces", __name__)
 
 
-def _content(opened: Opened, place: str, typed: dict[str, str] | None = None, fault: str = "") -> dict[str, Any]:
+def _content(opened: Opened, place: str) -> dict[str, Any]:
     try:
-        return {"key": str(uuid4()), **traces.content(opened, place, typed, fault)}
+        return traces.content(opened, place)
     except KeyError:
         abort(404)
 
@@ -45,43 +39,45 @@ def twin(run: int, place: str) -> ResponseReturnValue:
         abort(404)
 
 
-@pages.post("/runs/<int:run>/traces/<place>")
-def put(run: int, place: str) -> ResponseReturnValue:
-    """Keep pasted or chosen samples; what cannot be read comes back as it was, with its line."""
+@pages.get("/runs/<int:run>/traces/<place>/part")
+def part(run: int, place: str) -> ResponseReturnValue:
+    """The same without its frame, to stand beside its row at Measure."""
     opened = opened_or_404(run)
-    _content(opened, place)
-    sent = request.files.get("file")
-    text = request.form.get("samples", "")
-    if sent is not None and sent.filename:
-        text = sent.read().decode("utf-8", "replace")
-    typed = {"samples": text, "rate": request.form.get("rate", ""), "unit": request.form.get("unit", "")}
+    return render_template("traces/part.html", run=opened.run, o=opened, **_content(opened, place))
+
+
+@pages.post("/runs/<int:run>/traces/<place>/read")
+def read(run: int, place: str) -> ResponseReturnValue:
+    """What a pasted text or a file holds: ``html`` to choose from, and ``body`` of the trace that the choice gives, ``null`` with ``what`` where it
+    gives none. Body: ``{"text", "rate", "unit", "time", "value", "run", "sign"}``."""
+    opened = opened_or_404(run)
+    sent = request.get_json(silent=True)
+    if not isinstance(sent, dict) or not isinstance(sent.get("text"), str):
+        return jsonify(error="Not understood", what="the body must be an object with a 'text'"), 422
     try:
-        samples = read_samples(text)
-        body: dict[str, Any] = {"values": samples.values, "unit": samples.unit or typed["unit"]}
-        if samples.times is None:
-            sample_times(typed["rate"], 0.0, None, len(samples.values))
-            body["rate"] = typed["rate"]
-        else:
-            body["times"] = samples.times
-        units.unit(body["unit"])
-        check_entry(opened.definition, "trace", f"trace:{place}", body)
-        key = UUID(request.form.get("key", ""))
-    except (CavrelError, ValueError) as fault:
-        said = str(fault) if isinstance(fault, CavrelError) else "This page is out of date: load it again."
-        content = _content(opened, place, typed, said[0].upper() + said[1:])
-        return stage_page("traces/page.html", opened, f"traces:{place}", traces.notes_of(opened), **content), 422
-    now = datetime.now(timezone.utc)
-    with transaction(pool()) as connection:
-        entry_store.append(
-            connection,
-            run,
-            [
-                NewEntry(
-                    kind="trace", slot=f"trace:{place}", body=body, author=opened.run.bench, made_at=now, client_key=key
-                )
-            ],
-        )
-    return redirect(url_for("traces.page", run=run, place=place), 303)
+        spec = traces.row_of(opened, place)[0]
+    except KeyError:
+        abort(404)
+    choice = {name: sent[name] for name in ("time", "value", "run", "sign") if type(sent.get(name)) is int}
+    try:
+        export, chosen, samples, what = traces.looked_at(spec, sent["text"], choice)
+    except CavrelError as fault:
+        return jsonify(html="", body=None, what=f"{fault.what[0].upper()}{fault.what[1:]}.")
+    rate, unit = str(sent.get("rate") or "50 Hz")[:40], str(sent.get("unit") or "")[:60]
+    body: dict[str, Any] | None = None
+    if samples is not None:
+        body = {"values": samples.values, "unit": unit or samples.unit or traces.sample_unit(spec)}
+        body |= {"rate": rate} if samples.times is None else {"times": samples.times}
+        try:
+            if samples.times is None:
+                sample_times(rate, 0.0, None, len(samples.values))
+            units.unit(body["unit"])
+            check_entry(opened.definition, "trace", f"trace:{place}", body)
+        except CavrelError as fault:
+            body, what = None, fault.what
+    shown = {"export": export, "chosen": chosen, "samples": samples, "what": what, "rate": rate}
+    html = render_template("traces/looked_at.html", unit=body["unit"] if body else unit, **shown)
+    return jsonify(html=html, body=body, what=what)
 
 
 def follow(opened: Opened, wanted: Following) -> str:

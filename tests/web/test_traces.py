@@ -1,11 +1,11 @@
 """Samples of a row over HTTP: kept, a stretch chosen, the value in the table, and nothing lost when they cannot be read."""
 
-import io
-from uuid import uuid4
+import re
 
 import numpy as np
 import pytest
 from flask.testing import FlaskClient
+from werkzeug.test import TestResponse
 
 from tests.web.http import entry, save, start, text, token
 
@@ -22,13 +22,22 @@ def cart(client: FlaskClient) -> int:
     return run
 
 
-def put(client: FlaskClient, run: int, **fields: object):
-    form = {"key": str(uuid4()), "csrf_token": token(client), "rate": "50 Hz", "unit": "m/s", **fields}
-    return client.post(f"/runs/{run}/traces/force.a.1", data=form, content_type="multipart/form-data")
+def look(client: FlaskClient, run: int, text: str, place: str = "force.a.1", **choice: object) -> TestResponse:
+    """What the page is told of a text."""
+    return client.post(
+        f"/runs/{run}/traces/{place}/read", json={"text": text, **choice}, headers={"X-CSRFToken": token(client)}
+    )
+
+
+def put(client: FlaskClient, run: int, text: str, **choice: object) -> TestResponse:
+    """The same kept, as the page does."""
+    body = look(client, run, text, **choice).json["body"]
+    assert body is not None
+    return save(client, run, entry("trace", "trace:force.a.1", **body))
 
 
 def test_samples_give_the_value_of_the_chosen_stretch(client: FlaskClient, cart: int) -> None:
-    assert put(client, cart, samples=TABLE).status_code == 303
+    assert put(client, cart, TABLE).status_code == 200
     answer = save(client, cart, entry("stretch", "stretch:force.a.1", begin=0.5, end=1.9), page="traces:force.a.1")
     assert "0.8496" in answer.text
     twin = client.get(f"/runs/{cart}/traces/force.a.1.json").json
@@ -44,38 +53,69 @@ def test_samples_give_the_value_of_the_chosen_stretch(client: FlaskClient, cart:
 
 
 def test_a_typed_value_stands_before_the_samples(client: FlaskClient, cart: int) -> None:
-    put(client, cart, samples=TABLE)
+    put(client, cart, TABLE)
     save(client, cart, entry("reading", "force.a.1.1", text="0.7"))
     column = client.get(f"/runs/{cart}/measure.json").json["result"]["series"]["force"]["a"]
     assert column["values"][0] == pytest.approx(0.7)
 
 
-def test_a_file_and_values_at_a_rate(client: FlaskClient, cart: int) -> None:
-    body = "\n".join(f"{v:.4f}" for v in SPEEDS).encode()
-    assert put(client, cart, file=(io.BytesIO(body), "run.csv")).status_code == 303
+def test_values_alone_come_at_a_rate(client: FlaskClient, cart: int) -> None:
+    put(client, cart, "\n".join(f"{v:.4f}" for v in SPEEDS))
     assert client.get(f"/runs/{cart}/traces/force.a.1.json").json["trace"]["rate"] == "50 Hz"
 
 
+def test_the_clean_stretch_is_proposed_and_a_dirty_one_doubted(client: FlaskClient, cart: int) -> None:
+    put(client, cart, TABLE)
+    part = client.get(f"/runs/{cart}/traces/force.a.1/part").text
+    begin, end = (float(v) for v in re.search(r'data-begin="([\d.]+)" data-end="([\d.]+)"', part).groups())
+    assert 0.38 < begin < 0.5
+    assert 1.9 < end < 2.02
+    assert "before the release: at rest" in part
+    save(client, cart, entry("stretch", "stretch:force.a.1", begin=begin, end=end))
+    assert 'id="proposed"' not in client.get(f"/runs/{cart}/traces/force.a.1/part").text
+    save(client, cart, entry("stretch", "stretch:force.a.1", begin=0.0, end=2.9))
+    doubted = client.get(f"/runs/{cart}/traces/force.a.1/part").text
+    assert "holds more than one motion" in doubted
+    assert 'id="proposed"' in doubted
+
+
+def test_the_columns_of_an_export_are_chosen_from(client: FlaskClient, cart: int) -> None:
+    export = "Time (s);Position (m);Velocity (m/s)\n" + "".join(
+        f"{t:.2f};{t * t:.4f};{v:.4f}\n".replace(".", ",") for t, v in zip(TIMES, SPEEDS, strict=True)
+    )
+    seen = look(client, cart, export).json
+    assert seen["body"]["unit"] == "m/s"
+    assert seen["body"]["values"][:3] == pytest.approx(SPEEDS[:3], abs=1e-4)
+    assert "Position" in seen["html"]
+    turned = look(client, cart, export, value=1, sign=-1).json["body"]
+    assert turned["unit"] == "m"
+    assert turned["values"][-1] == pytest.approx(-(TIMES[-1] ** 2), abs=1e-4)
+
+
 @pytest.mark.parametrize(
-    ("fields", "said"),
+    ("sent", "said"),
     [
-        ({"samples": "nothing yet\n"}, "no samples"),
-        ({"samples": "0 1\n1 2\n2 x\n"}, "'x' is no number"),
-        ({"samples": "1\n2\n3\n", "rate": "often"}, "is not a number with a unit"),
-        ({"samples": "0 1\n1 2\n", "unit": "leapings"}, "leapings"),
-        ({"samples": "0 1\n1 2\n", "key": "x"}, "load it again"),
+        ({"text": "nothing yet\n"}, "no samples"),
+        ({"text": "1\n2\n3\n", "rate": "often"}, "is not a number with a unit"),
+        ({"text": "0 1\n1 2\n", "unit": "leapings"}, "leapings"),
+        ({"text": "0 1\n1 2\n", "time": 9}, "no column 10"),
     ],
 )
-def test_what_cannot_be_read_comes_back_as_it_was(client: FlaskClient, cart: int, fields: dict, said: str) -> None:
-    answer = put(client, cart, **fields)
-    assert answer.status_code == 422
-    assert said in answer.text.replace("&#39;", "'")
-    assert fields["samples"].split("\n")[0] in answer.text
+def test_what_cannot_be_read_says_why(client: FlaskClient, cart: int, sent: dict, said: str) -> None:
+    answer = look(client, cart, **sent)
+    assert answer.json["body"] is None
+    assert said in answer.json["what"]
     assert client.get(f"/runs/{cart}/traces/force.a.1.json").json["trace"] is None
 
 
+def test_a_request_that_is_none_and_a_place_without_samples(client: FlaskClient, cart: int) -> None:
+    answer = client.post(f"/runs/{cart}/traces/force.a.1/read", json=[1], headers={"X-CSRFToken": token(client)})
+    assert answer.status_code == 422
+    assert look(client, cart, "0 1\n1 2", place="force.m_h.1").status_code == 404
+
+
 def test_samples_of_the_wrong_dimension_are_kept_and_say_so(client: FlaskClient, cart: int) -> None:
-    assert put(client, cart, samples=TABLE.replace("m/s", "m")).status_code == 303
+    put(client, cart, TABLE.replace("m/s", "m"))
     page = text(client, f"/runs/{cart}/traces/force.a.1")
     assert "the slope of samples in m is no acceleration in m/s^2" in page
     assert client.get(f"/runs/{cart}/traces/force.a.1.json").json["value"] is None
@@ -83,7 +123,7 @@ def test_samples_of_the_wrong_dimension_are_kept_and_say_so(client: FlaskClient,
 
 
 def test_undo_and_places_without_samples(client: FlaskClient, cart: int) -> None:
-    put(client, cart, samples=TABLE)
+    put(client, cart, TABLE)
     save(client, cart, entry("undo", "trace:force.a.1"))
     assert client.get(f"/runs/{cart}/traces/force.a.1.json").json["trace"] is None
     for place in ("force.m_h.1", "nothing.a.1", "force.a.0", "force.a.x", "force.a"):

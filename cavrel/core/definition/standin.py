@@ -1,6 +1,6 @@
 """The stand-in for the apparatus: true values, what is read of them, and what can go wrong."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
@@ -22,12 +22,34 @@ class Fault(Model):
         return self
 
 
+class Seek(Model):
+    """A reading that is found by moving something until a sign says so. ``sign``: a ``needle`` at nought, a rule that lies level (``tilt``), a
+    ``tone`` at its loudest, a ``string`` that swings widest, a ``light`` that just goes out, a ``current`` that just ends; ``width``: so far
+    off, the sign has gone half its way; ``low`` and ``high``: between these it can be moved."""
+
+    sign: Literal["needle", "tilt", "tone", "string", "light", "current"]
+    width: Amount
+    low: Amount
+    high: Amount
+
+
+class Settle(Model):
+    """A reading that creeps to its last value. ``off``: how far from it, signed, it begins; ``tau``: the time in which it comes nearer by a
+    factor e."""
+
+    off: Amount
+    tau: Amount
+
+
 class Simulate(Model):
     """The stand-in for the real apparatus. ``truth``: true values of constants and quantities, as amounts or formulas of those above them;
     ``set``: settings by column, where they differ from the suggestions; ``read``: the true value of each measured column and quantity,
     by formula of true values, where ``row`` counts the rows of a series from 1; ``vary``: standard deviation by which that true value
     itself varies from row to row; ``noise``: standard deviation of single readings beyond what the instruments declare; ``faults``: what
-    can be made to go wrong."""
+    can be made to go wrong.
+
+    For the bench on the screen: ``hidden``: the share by which a truth may be larger or smaller in one run, so that nobody knows it;
+    ``seek``: readings that are found by moving something; ``settle``: readings that creep; ``motion``: what laps are counted of."""
 
     truth: Annotated[dict[Key, Formula], Field(max_length=40)] = {}
     set: Annotated[dict[str, Formula], Field(max_length=24)] = {}
@@ -35,3 +57,7 @@ class Simulate(Model):
     vary: Annotated[dict[str, Amount], Field(max_length=24)] = {}
     noise: Annotated[dict[str, Amount], Field(max_length=24)] = {}
     faults: Annotated[dict[Key, Fault], Field(max_length=12)] = {}
+    hidden: Annotated[dict[Key, Amount], Field(max_length=24)] = {}
+    seek: Annotated[dict[str, Seek], Field(max_length=24)] = {}
+    settle: Annotated[dict[str, Settle], Field(max_length=24)] = {}
+    motion: Annotated[dict[str, Literal["swing", "bounce", "circle"]], Field(max_length=8)] = {}

@@ -83,7 +83,8 @@ class RunDocument(BaseModel):
     ``instruments`` overrides fields of the definition's instruments for this run; ``rules`` overrides house rules; ``expected``: the
     shape that the bench foresaw for a fit; ``accepted``: values that the laboratory holds true, over those that ship; ``plan``: what was
     decided before the first reading; ``zeros``: what instruments read at zero, which is taken off everything read with them; ``headings``:
-    what the table calls its columns, and the units they are read in; ``marks``: a word for each row of a table.
+    what the table calls its columns, and the units they are read in; ``marks``: a word for each row of a table; ``on_screen``: the apparatus
+    was a drawn one.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -102,6 +103,7 @@ class RunDocument(BaseModel):
     traces: dict[Key, dict[Key, Annotated[list[TraceDocument | None], Field(max_length=MOST_ROWS)]]] = {}
     expected: dict[Key, Shape] = {}
     excluded: dict[Key, dict[str, Reason]] = {}
+    on_screen: bool = False
     plan: PlanDocument = PlanDocument()
     notes: Annotated[list[Annotated[str, Field(max_length=4000)] | dict[str, Any]], Field(max_length=2000)] = []
 

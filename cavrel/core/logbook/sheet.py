@@ -116,6 +116,7 @@ def sheet_of(
                 if name in definition.series
             },
             "expected": {name: shape for name, shape in standing.foreseen.items() if name in definition.fits},
+            "on_screen": "run:on-screen" in latest and in_force(latest["run:on-screen"])[0] == "run",
             "plan": _plan(definition, standing, settings),
             "quantities": gathered.quantities(readings),
             "series": gathered.series(definition, readings),

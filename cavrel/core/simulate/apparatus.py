@@ -7,6 +7,7 @@ reaction and noise are drawn for each reading; the last digit is rounded as a pe
 import math
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
+from zlib import crc32
 
 import numpy as np
 from numpy.typing import NDArray
@@ -57,16 +58,24 @@ def simulate(
     faults: Collection[str] = (),
     options: Mapping[str, str] | None = None,
     planned: Planned | None = None,
+    hidden: bool = False,
 ) -> dict[str, object]:
     """A run document for ``program``, always the same for one ``seed``; ``faults`` name what goes wrong in it; ``options`` are the
-    conventions that ``program`` was compiled with; ``planned``: settings and trials other than the definition's.
+    conventions that ``program`` was compiled with; ``planned``: settings and trials other than the definition's; ``hidden``: the truths are
+    the seed's own, as far as the definition lets them vary.
 
     Raises DefinitionError where the definition cannot be simulated or has no such fault.
     """
     # What a formula makes of its truths may be infinite, and is refused as a reading then.
     with np.errstate(all="ignore"):
-        document = Apparatus(program, np.random.default_rng(seed), faults, planned).document()
+        document = Apparatus(program, np.random.default_rng(seed), faults, planned, seed if hidden else None).document()
     return {**document, "options": dict(options)} if options else document
+
+
+def of_its_own(seed: int, *places: str | int) -> np.random.Generator:
+    """Random numbers that belong to one place of a run, whatever was drawn for others before."""
+    numbers = [crc32(place.encode()) if isinstance(place, str) else place for place in places]
+    return np.random.default_rng([seed, *numbers])
 
 
 _MOST = 1e15
@@ -82,6 +91,7 @@ class Apparatus:
         draw: np.random.Generator,
         faults: Collection[str] = (),
         planned: Planned | None = None,
+        hidden: int | None = None,
     ) -> None:
         definition = program.definition
         if definition.simulate is None:
@@ -102,6 +112,9 @@ class Apparatus:
             self.true[name] = np.array([[accepted.value + self.draw.normal(0.0, accepted.u)]])
         for name, text in self.plan.truth.items():
             self.true[name] = self.value(text, None, f"simulate.truth.{name}")
+            if hidden is not None and name in self.plan.hidden:
+                share = self.spread(self.plan.hidden[name], f"simulate.hidden.{name}")
+                self.true[name] = self.true[name] * (1 + share * of_its_own(hidden, name).uniform(-1, 1))
             if name in self.planned.quantities and name in program.input_of:
                 self.true[name] = self.typed(program.input_of[name])
 

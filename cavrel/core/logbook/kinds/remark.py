@@ -76,7 +76,8 @@ class Timing(Kind):
 
 
 class OfRun(Kind):
-    """What the run is called, whose it is, whether the list shows it, and which version of the cupboard it goes by."""
+    """What the run is called, whose it is, whether the list shows it, which version of the cupboard it goes by, and whether its apparatus is
+    on the screen."""
 
     name = "run"
 
@@ -87,17 +88,20 @@ class OfRun(Kind):
             "run:bench": isinstance(value, str) and 1 <= len(value) <= 40,
             "run:away": isinstance(value, bool),
             "run:cupboard": type(value) is int and 0 < value < 10**6,
+            "run:on-screen": value is True,
         }
         if not good.get(slot, False):
             raise EntryError(
                 "body.value",
-                "a run has a title of up to 120 characters, a bench, a version of the cupboard, and is put away or not",
+                "a run has a title of up to 120 characters, a bench, a version of the cupboard, is put away or not, and its apparatus may be on the "
+                "screen",
             )
 
     def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
         value = body.get("value")
         said = {"title": f"renamed to “{value}”", "bench": f"moved to bench {value}"}
         said["cupboard"] = f"by version {value} of the cupboard"
+        said["on-screen"] = "its apparatus is the one on the screen"
         said["away"] = "put away" if value else "back in the list"
         return "This run", said.get(place, "")
 

@@ -3,10 +3,11 @@
 import { beep } from "./beep.js";
 import { keep } from "./keep.js";
 import { cell, commit, enter } from "./sheet.js";
+import { now as benchNow, realTime } from "./time.js";
 
 const KEY = `cavrel.caller.${document.body.dataset.store}.${document.body.dataset.run}`;
 let box, calls;
-let running = null; // { index, started, row } with the start in epoch milliseconds
+let running = null; // { index, started, row } with the start in epoch milliseconds of the bench's time
 let called = 0;
 let frame = 0;
 
@@ -56,7 +57,7 @@ function call(n) {
 
 function show() {
   const now = chosen();
-  const gone = running ? (Date.now() - running.started) / 1000 : 0;
+  const gone = running ? (benchNow() - running.started) / 1000 : 0;
   const left = now.kind === "wait" ? now.lasting - gone : now.every - (gone % now.every);
   by("call-time").textContent = clock(running ? left : now.every || now.lasting);
   by("call-bar").value = Math.min(gone / now.lasting, 1);
@@ -68,7 +69,7 @@ function show() {
 function tick() {
   if (!running) return;
   const now = chosen();
-  const gone = (Date.now() - running.started) / 1000;
+  const gone = (benchNow() - running.started) / 1000;
   const due = now.kind === "wait" ? (gone >= now.lasting ? 1 : 0) : Math.min(Math.floor(gone / now.every), Math.floor(now.lasting / now.every));
   if (due > called) {
     called = due;
@@ -76,7 +77,9 @@ function tick() {
   }
   if (gone >= now.lasting) return finish();
   show();
-  frame = setTimeout(tick, 100);
+  // The bar follows ten times a second; a call comes at its moment.
+  const next = now.kind === "wait" ? now.lasting : (Math.floor(gone / now.every) + 1) * now.every;
+  frame = setTimeout(tick, Math.min(100, Math.max(realTime(running.started + 1000 * next) - Date.now(), 0) + 1));
 }
 
 function finish() {
@@ -86,14 +89,20 @@ function finish() {
   show();
 }
 
+/** Lets the apparatus on the screen know since when its intervals are called. */
+function tell() {
+  if (chosen().kind === "interval") document.dispatchEvent(new CustomEvent("cavrel:calling", { detail: { started: running.started } }));
+}
+
 function press() {
   if (running) return finish();
-  running = { index: Number(by("call-which")?.value ?? 0), started: Date.now() };
+  running = { index: Number(by("call-which")?.value ?? 0), started: benchNow() };
   running.row = firstRow();
   called = 0;
   remember();
-  const until = chosen().kind === "wait" ? { until: new Date(Date.now() + 1000 * chosen().lasting).toISOString() } : {};
+  const until = chosen().kind === "wait" ? { until: new Date(realTime(running.started + 1000 * chosen().lasting)).toISOString() } : {};
   keep("timer", "timer:", { call: chosen().words, ...until });
+  tell();
   if (chosen().kind === "interval") call(0);
   tick();
 }
@@ -107,7 +116,7 @@ export function start() {
   } catch { running = null; }
   if (running && (!calls[running.index] || !running.row)) running = null;
   if (running) {
-    const gone = (Date.now() - running.started) / 1000;
+    const gone = (benchNow() - running.started) / 1000;
     called = chosen().kind === "wait" ? 0 : Math.floor(gone / chosen().every);
     if (by("call-which")) by("call-which").value = running.index;
   }

@@ -22,6 +22,8 @@ if (document.body.dataset.run) {
     startSheet();
     startWatch();
     startCaller();
+    (await import("./bench.js")).start();
+    (await import("./trace.js")).start();
   }
   if (document.body.dataset.page === "plan") (await import("./plan.js")).start();
   if (document.body.dataset.page.startsWith("traces:")) (await import("./trace.js")).start();

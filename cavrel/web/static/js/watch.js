@@ -2,13 +2,14 @@
 import { beep } from "./beep.js";
 import { keep } from "./keep.js";
 import { cell, commit, enter, fillable, nextFor } from "./sheet.js";
+import { benchTime, now as benchNow, speed } from "./time.js";
 
 const KEY = `cavrel.watch.${document.body.dataset.store}.${document.body.dataset.run}`;
 const ENDS = "cavrel.watch.ends";
 const DOWN = "cavrel.watch.down";
 const FROM = 3; // seconds that are counted down
 let deck, fills, decimals;
-let started = null; // epoch milliseconds of the start; it survives a reload of the page
+let started = null; // epoch milliseconds of the start, in the bench's time; it survives a reload of the page
 let laps = [];
 let frame = 0;
 let target = null;
@@ -20,7 +21,7 @@ const counting = () => !by("watch-ends").checked;
 
 function epoch(event) {
   // The moment the key went down, not the moment this script got to it.
-  return performance.timeOrigin + (event?.timeStamp || performance.now());
+  return benchTime(performance.timeOrigin + (event?.timeStamp || performance.now()));
 }
 
 function remember() {
@@ -74,7 +75,7 @@ function show() {
 
 function tick() {
   if (started === null) return;
-  by("watch-time").textContent = ((performance.timeOrigin + performance.now() - started) / 1000).toFixed(2);
+  by("watch-time").textContent = ((benchNow() - started) / 1000).toFixed(2);
   frame = requestAnimationFrame(tick);
 }
 
@@ -119,7 +120,7 @@ function countDown(pressed) {
     beep();
     remember();
     run();
-  }, (i + 1) * 1000));
+  }, ((i + 1) * 1000) / speed()));
   by("watch-go").firstChild.textContent = "Not yet ";
 }
 
@@ -160,7 +161,7 @@ function finish() {
 
 function spoilt() {
   if (started === null) return;
-  const seconds = (performance.timeOrigin + performance.now() - started) / 1000;
+  const seconds = (benchNow() - started) / 1000;
   if (!laps.length) laps = [Math.round(seconds * 10000) / 10];
   record(true, active()?.dataset.slot ?? "");
   finish();

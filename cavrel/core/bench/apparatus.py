@@ -1,0 +1,374 @@
+"""Apparatus that answers reading by reading: what it shows at one place of the sheet, with what is set there so far.
+
+The same model as `simulate`: the truths, the instruments' own errors and the faults are those of the run's seed; each reading's own error is
+drawn for its place and for how often it was taken there, so that looking again shows the same and doing it again does not.
+"""
+
+import math
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cavrel.core.definition.standin import Seek, Settle
+from cavrel.core.definition.steps import Input, Program
+from cavrel.core.errors import CavrelError, DefinitionError
+from cavrel.core.logbook.run import RunDocument, trials
+from cavrel.core.logbook.slots import Slot
+from cavrel.core.quantity import units
+from cavrel.core.quantity.reading import read
+from cavrel.core.simulate.apparatus import Apparatus, Planned, of_its_own
+
+Array = NDArray[np.float64]
+
+HANDS = ("stopwatch",)
+"""Kinds of instruments whose error is their user's, who is there himself."""
+
+
+class NotYet(CavrelError):
+    """Something has to be set or written before this can be shown; ``place`` is where."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Found:
+    """How a reading is found: ``sign`` says so, ``width`` SI off it has gone half its way; it moves from ``low`` to ``high`` SI."""
+
+    sign: str
+    width: float
+    low: float
+    high: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Creep:
+    """How a reading begins: ``off`` SI from its last value, nearer by a factor e in ``tau`` s."""
+
+    off: float
+    tau: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Course:
+    """A reading over time, while an interval is called.
+
+    ``times``: ``(n,)`` s from the first call.
+    ``values``: ``(n,)`` SI, what the instrument shows, its unrest included.
+    """
+
+    times: tuple[float, ...]
+    values: tuple[float, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Shown:
+    """What the apparatus shows at one place.
+
+    ``spec``: what is read there.
+    ``value``: SI, as the instrument points before anybody reads it.
+    ``laps``: a time for so many of them, None where nothing is counted.
+    ``motion``: what swings while they are counted.
+    ``found``: how it is looked for, None where it stands there.
+    ``creep``: how it begins, None where it stands at once.
+    ``course``: how it goes while intervals are called, None where none are.
+    ``counts``: seconds in which random events are counted, None where none are.
+    ``slope``: of samples in coherent SI units a second, None where none are taken.
+    """
+
+    spec: Input
+    value: float
+    laps: int | None = None
+    motion: str = ""
+    found: Found | None = None
+    creep: Creep | None = None
+    course: Course | None = None
+    counts: float | None = None
+    slope: float | None = None
+
+
+def instrument_faults(program: Program) -> list[tuple[str, str]]:
+    """(name, words) of what can be wrong with the instruments themselves: a zero that is off, a scale that is not true."""
+    found = []
+    for name, gauge in program.gauges.items():
+        used = [s for s in program.inputs if s.gauge is gauge and not s.exact and not s.count]
+        if not used or program.definition.instruments[name].kind == "":
+            continue
+        if gauge.least_count and not gauge.dial:
+            found.append((f"zero:{name}", f"{gauge.label}: its zero is off"))
+        if not any(s.unit.offset for s in used):
+            found.append((f"scale:{name}", f"{gauge.label}: leans, or its scale is not true"))
+    return found
+
+
+_LEANS = 0.02
+"""A rule that leans by eleven degrees reads so much too large."""
+
+
+def _of_instrument(program: Program, fault: str) -> tuple[float, float]:
+    """(share, offset SI) by which a fault puts an instrument wrong. Raises DefinitionError for one that there is not."""
+    what, _, name = fault.partition(":")
+    gauge = program.gauges.get(name)
+    if gauge is None or what not in ("zero", "scale"):
+        raise DefinitionError(f"faults.{fault}", "there is no such fault")
+    if what == "scale":
+        return _LEANS, 0.0
+    return 0.0, max(6 * (gauge.least_count or 0.0), 8 * (gauge.zero or 0.0))
+
+
+class Bench:
+    """The apparatus of one run. ``run``: the readings and settings so far; ``seed``: of the run; ``faults``: what goes wrong in it, by the
+    definition's own names, or ``zero:`` and ``scale:`` with an instrument's.
+
+    Raises DefinitionError where the definition cannot be simulated.
+    """
+
+    def __init__(self, program: Program, run: RunDocument, seed: int, faults: Collection[str] = ()) -> None:
+        self.program, self.run, self.seed = program, run, seed
+        typed = {
+            spec.name: text
+            for spec in program.inputs
+            if spec.series is None and self._is_set(spec) and (text := trials(run.quantities.get(spec.name))[0].strip())
+        }
+        errs = {fault.partition(":")[2]: _of_instrument(program, fault) for fault in faults if ":" in fault}
+        own_faults = [fault for fault in faults if ":" not in fault]
+        with np.errstate(all="ignore"):
+            self.apparatus = Apparatus(
+                program, np.random.default_rng(seed), own_faults, Planned(quantities=typed), hidden=seed
+            )
+        self.typed = typed
+        for name, (share, offset) in errs.items():
+            own = self.apparatus.errors[name]
+            self.apparatus.errors[name] = replace(own, share=own.share + share, offset=own.offset + offset)
+
+    def _is_set(self, spec: Input) -> bool:
+        """Whether a quantity is decided by the bench rather than read off: a number, a dial, a printed value of its own."""
+        plan = self.program.definition.simulate
+        assert plan is not None
+        dial = spec.gauge is not None and spec.gauge.dial
+        return dial or (spec.gauge is None and not spec.count and spec.name not in plan.read)
+
+    def shown(self, slot: Slot, take: int = 1) -> Shown:
+        """What is shown at a reading's place the ``take``-th time it is done there.
+
+        Raises NotYet where something is to be set first, DefinitionError where nothing is read there or the definition cannot say what.
+        """
+        spec = self.program.input_of.get(slot.key)
+        if spec is None or not slot.reads:
+            raise DefinitionError(str(slot), "nothing is read here")
+        with np.errstate(all="ignore"):
+            return self._shown(spec, slot, take)
+
+    def zero(self, name: str, take: int = 1) -> Shown:
+        """What an instrument shows with nothing to measure. Raises DefinitionError where there is none of this name, or it has no zero."""
+        spec = next((s for s in self.program.inputs if s.gauge and s.gauge.name == name and not s.exact), None)
+        if spec is None or spec.gauge is None or not spec.gauge.least_count or spec.gauge.dial:
+            raise DefinitionError(f"instruments.{name}", "shows no zero")
+        size = spec.gauge.placement or 0.0
+        draw = of_its_own(self.seed, "zero", name, take)
+        noise = float(draw.normal(0.0, size)) if size else 0.0
+        return Shown(spec=spec, value=spec.unit.offset + self.apparatus.errors[name].offset + noise)
+
+    def is_read(self, spec: Input) -> bool:
+        """Whether the apparatus shows it, or the bench sets it."""
+        if spec.series is None:
+            return not self._is_set(spec)
+        body = self.program.definition.series[spec.series].columns[spec.name]
+        return body.plays.wanted
+
+    def _shown(self, spec: Input, slot: Slot, take: int) -> Shown:
+        own, plan = self.apparatus, self.apparatus.plan
+        if not self.is_read(spec):
+            raise NotYet(str(slot), "this is yours to decide: type it, and the apparatus follows")
+        self._quantities()
+        timed = self._interval(spec)
+        if spec.series is not None:
+            self._row(spec, slot.row, skip_time=timed is not None)
+        draw = of_its_own(self.seed, spec.key, slot.row, slot.trial, take)
+        if timed is not None:
+            return Shown(spec=spec, value=0.0, course=self._course(spec, timed, draw))
+        true = self._true(spec, slot)
+        spoilt = self._spoilt(spec, slot)
+        true = true if spoilt is None else spoilt
+        if not (math.isfinite(true) and abs(true) < 1e15):
+            raise DefinitionError(f"simulate.read.{spec.key}", "comes to no number that could be read")
+        if spec.count:
+            return Shown(spec=spec, value=float(draw.poisson(max(true, 0.0))), counts=self._seconds())
+        laps = self._laps(spec)
+        kind = self.program.definition.instruments[spec.gauge.name].kind if spec.gauge else None
+        size = own.own_size(spec) if laps is None or kind not in HANDS else 0.0
+        value = self._through(spec, true + (float(draw.normal(0.0, size)) if size and not spec.exact else 0.0), true)
+        return Shown(
+            spec=spec,
+            value=value,
+            laps=laps,
+            motion=plan.motion.get(spec.key, "swing") if laps else "",
+            found=self._found(plan.seek[spec.key], f"simulate.seek.{spec.key}") if spec.key in plan.seek else None,
+            creep=self._creep(plan.settle[spec.key], f"simulate.settle.{spec.key}")
+            if spec.key in plan.settle
+            else None,
+            slope=value if spec.extract == "slope" else None,
+        )
+
+    def _through(self, spec: Input, value: float, true: float) -> float:
+        """A value as the instrument, with its errors of this run, gives it."""
+        if spec.gauge is None or spec.exact:
+            return value
+        errors = self.apparatus.errors[spec.gauge.name]
+        return value + errors.share * (true - spec.unit.offset) + errors.offset
+
+    def _quantities(self) -> None:
+        """True values of the quantities: as typed where the bench decides them, of the world where they are read."""
+        own = self.apparatus
+        for spec in self.program.inputs:
+            if spec.series is not None or spec.name in own.true:
+                continue
+            if spec.name in self.typed:
+                own.true[spec.name] = own.typed(spec)
+            elif spec.default is not None:
+                value = read(spec.default, spec.unit.text, spec.difference).value
+                own.true[spec.name] = np.array([[value]])
+
+    def _row(self, spec: Input, row: int, skip_time: bool) -> None:
+        """True values of what is set in a row, and of what is read there before ``spec``."""
+        own, series = self.apparatus, spec.series
+        assert series is not None
+        own.true["row"] = np.array([[float(row)]])
+        columns = self.program.definition.series[series].columns
+        for name in (c for c, body in columns.items() if body.plays.chosen):
+            column = self.program.input_of[f"{series}.{name}"]
+            if skip_time and column.unit.dimension == units.unit("s").dimension:
+                continue
+            own.true[column.key] = np.array([[self._set(column, row)]])
+        for name in (c for c, body in columns.items() if body.plays.wanted):
+            if name == spec.name:
+                return
+            column = self.program.input_of[f"{series}.{name}"]
+            if column.key in own.reads:
+                own.true[column.key] = np.array([[self._true(column, Slot(series, name, row, 1))]])
+
+    def _set(self, column: Input, row: int) -> float:
+        """The true value of a setting: what was typed, or of a bench that goes by its plan what that says, and how far the apparatus lies from
+        it."""
+        assert column.series is not None
+        cells = self.run.series.get(column.series, {}).get(column.name, [])
+        text = next((t.strip() for t in trials(cells[row - 1]) if t.strip()), "") if row <= len(cells) else ""
+        if not text:
+            at = f"{column.key}.{row}.1"
+            raise NotYet(
+                at, f"set {column.label[0].lower()}{column.label[1:]} of row {row} first: type it in the table"
+            )
+        try:
+            typed = read(text, column.unit.text, column.difference).value
+        except CavrelError as fault:
+            raise NotYet(f"{column.key}.{row}.1", fault.what) from fault
+        if column.gauge is None or column.exact:
+            return typed
+        errors, zero = self.apparatus.errors[column.gauge.name], column.unit.offset
+        draw = of_its_own(self.seed, column.key, row, text)
+        size = self.apparatus.own_size(column)
+        step = 0.0 if column.gauge.dial else column.gauge.least_count or 0.0
+        placed = float(draw.normal(0.0, size)) + float(draw.uniform(-step / 2, step / 2))
+        return (typed - errors.offset + errors.share * zero) / (1 + errors.share) + placed
+
+    def _true(self, spec: Input, slot: Slot) -> float:
+        own, place = self.apparatus, f"simulate.read.{spec.key}"
+        if spec.key in own.reads:
+            value = float(np.ravel(own.value(own.reads[spec.key], spec.series, place))[0])
+        elif spec.series is None and spec.name in own.true:
+            value = float(np.ravel(own.true[spec.name])[0])
+        else:
+            raise DefinitionError(place, "is missing: the stand-in does not know what this shows")
+        if spec.key in own.plan.vary:
+            size = own.spread(own.plan.vary[spec.key], f"simulate.vary.{spec.key}")
+            value += float(of_its_own(self.seed, "vary", spec.key, slot.row).normal(0.0, size))
+        return value
+
+    def _spoilt(self, spec: Input, slot: Slot) -> float | None:
+        """The value under a fault that spoils one reading, where this is the one."""
+        own = self.apparatus
+        if spec.key not in own.once:
+            return None
+        rows = self.program.definition.series[spec.series].rows if spec.series else 1
+        draw = of_its_own(self.seed, "once", spec.key)
+        where = (int(draw.integers(rows)) + 1 if spec.series else 0, int(draw.integers(spec.repeats)) + 1)
+        if where != (slot.row, slot.trial):
+            return None
+        return float(np.ravel(own.value(own.once[spec.key], spec.series, f"simulate.faults.{spec.key}"))[0])
+
+    def _laps(self, spec: Input) -> int | None:
+        """How many laps the deck counts for it."""
+        for index, step in enumerate(self.program.definition.steps):
+            if step.timer is None or step.timer.kind != "laps" or spec.key not in step.fills:
+                continue
+            number = self.apparatus.value(step.timer.laps, None, f"steps.{index}.timer.laps")
+            return max(1, round(float(np.ravel(number)[0])))
+        return None
+
+    def _interval(self, spec: Input) -> tuple[Input, float] | None:
+        """The time column and the length, s, of the calls that a reading belongs to."""
+        for step in self.program.definition.steps:
+            if step.timer is None or step.timer.kind != "interval" or spec.key not in step.fills:
+                continue
+            for key in step.fills:
+                other = self.program.input_of.get(key)
+                if (
+                    other is not None
+                    and other.series == spec.series
+                    and other.unit.dimension == units.unit("s").dimension
+                ):
+                    return other, units.quantity(step.timer.lasting or "1 min")[0]
+        return None
+
+    def _course(self, spec: Input, timed: tuple[Input, float], draw: np.random.Generator) -> Course:
+        """A reading over time; its unrest changes once a second, about as fast as an eye follows."""
+        column, lasting = timed
+        own = self.apparatus
+        t = np.linspace(0.0, 1.1 * lasting, min(int(1.1 * lasting) + 1, 2001))
+        own.true[column.key] = t[None, :]
+        value = own.value(own.reads[spec.key], spec.series, f"simulate.read.{spec.key}")
+        true = np.broadcast_to(value, (1, len(t)))[0]
+        size = own.own_size(spec)
+        seen = true + (draw.normal(0.0, size, len(t)) if size else 0.0)
+        if spec.gauge is not None:
+            errors = own.errors[spec.gauge.name]
+            seen = seen + errors.share * (true - spec.unit.offset) + errors.offset
+        if not np.isfinite(seen).all():
+            raise DefinitionError(f"simulate.read.{spec.key}", "comes to no number that could be read")
+        return Course(times=tuple(t.tolist()), values=tuple(seen.tolist()))
+
+    def _seconds(self) -> float:
+        """How long events are counted: the quantity that is a time and has a default, else ten seconds."""
+        for spec in self.program.inputs:
+            if (
+                spec.series is None
+                and spec.unit.dimension == units.unit("s").dimension
+                and spec.name in self.apparatus.true
+            ):
+                return float(np.ravel(self.apparatus.true[spec.name])[0])
+        return 10.0
+
+    def _found(self, seek: Seek, place: str) -> Found:
+        low, high = (self._amount(text, place) for text in (seek.low, seek.high))
+        width = abs(self._amount(seek.width, place))
+        if not (low < high and width > 0):
+            raise DefinitionError(place, "goes from a smaller to a larger value, and its width is more than nothing")
+        return Found(sign=seek.sign, width=width, low=low, high=high)
+
+    def _creep(self, settle: Settle, place: str) -> Creep:
+        tau = self._amount(settle.tau, place)
+        if not tau > 0:
+            raise DefinitionError(place, "takes a time of more than nothing")
+        return Creep(off=self._amount(settle.off, place), tau=tau)
+
+    def _amount(self, text: str, place: str) -> float:
+        return float(np.ravel(self.apparatus.value(text, None, place))[0])
+
+
+def truths(program: Program, seed: int) -> Mapping[str, float]:
+    """SI values that the apparatus of this ``seed`` hides: of results by their own name, as far as the stand-in states them."""
+    plan = program.definition.simulate
+    if plan is None:
+        return {}
+    with np.errstate(all="ignore"):
+        own = Apparatus(program, np.random.default_rng(seed), hidden=seed)
+    return {name: float(np.ravel(own.true[name])[0]) for name in program.definition.results if name in plan.truth}

@@ -1,0 +1,94 @@
+"""Signs by which a reading is found, and what swings while laps are counted: drawings with one part that a script moves."""
+
+from cavrel.graph import svg
+
+WIDTH, HEIGHT = 560.0, 150.0
+_X = WIDTH / 2
+
+
+def sign(kind: str, title: str) -> str:
+    """The drawing of a sign: ``needle``, ``tilt``, ``tone``, ``string``, ``light`` or ``current``; its part is of the class ``sign-moves``."""
+    return svg.drawing(WIDTH, HEIGHT, title, *_SIGNS[kind](), class_="graph sign-of", role="img", data_sign=kind)
+
+
+def _needle() -> list[str]:
+    turned = [
+        svg.tag("path", d="M0 -112v10" if i % 5 == 0 else "M0 -112v6", class_="face-mark", transform=f"translate({_X:.0f} 140) rotate({4 * i})")
+        for i in range(-10, 11)
+    ]  # fmt: skip
+    return [
+        svg.tag("rect", x=_X - 130, y=8.0, width=260.0, height=134.0, rx=10.0, class_="face-body"),
+        *turned,
+        svg.words(_X, 24.0, "0", "face-number"),
+        svg.tag("g", svg.line(0.0, 0.0, 0.0, -104.0, "face-hair"), class_="sign-moves", transform=f"translate({_X:.0f} 140)"),
+    ]  # fmt: skip
+
+
+def _tilt() -> list[str]:
+    return [
+        svg.tag("path", d=f"M{_X - 22:.0f} 140L{_X:.0f} 78L{_X + 22:.0f} 140Z", class_="face-body second"),
+        svg.line(40.0, 140.0, WIDTH - 40, 140.0, "face-mark"),
+        svg.tag("g", svg.tag("rect", x=-225.0, y=-9.0, width=450.0, height=9.0, class_="face-body"), class_="sign-moves",
+                transform=f"translate({_X:.0f} 78)"),
+    ]  # fmt: skip
+
+
+def _tone() -> list[str]:
+    bars = [
+        svg.tag("rect", x=_X - 150 + 15 * i, y=120.0 - 4.5 * i, width=10.0, height=10 + 4.5 * i, class_="sign-bar")
+        for i in range(20)
+    ]
+    return [svg.tag("g", *bars, class_="sign-moves")]
+
+
+def _string() -> list[str]:
+    return [
+        svg.tag("path", d="M60 36v78M500 36v78", class_="face-mark"),
+        svg.tag("path", d="M60 75H500", class_="face-hair sign-moves"),
+    ]
+
+
+def _light() -> list[str]:
+    return [
+        svg.tag("circle", cx=_X, cy=70.0, r=52.0, class_="face-body"),
+        svg.tag("circle", cx=_X, cy=70.0, r=34.0, class_="sign-light sign-moves"),
+    ]
+
+
+_SIGNS = {"needle": _needle, "current": _needle, "tilt": _tilt, "tone": _tone, "string": _string, "light": _light}
+
+
+def motion(kind: str, title: str) -> str:
+    """What swings, bounces or circles; its part is of the class ``sign-moves``."""
+    return svg.drawing(WIDTH, 168.0, title, *_MOTIONS[kind](), class_="graph sign-of", role="img", data_motion=kind)
+
+
+def _swing() -> list[str]:
+    bob = [svg.line(0.0, 0.0, 0.0, 122.0, "face-mark"), svg.tag("circle", cx=0.0, cy=132.0, r=12.0, class_="face-bob")]
+    return [
+        svg.tag("path", d=f"M{_X - 40:.0f} 12h80", class_="face-mark"),
+        svg.tag("path", d=f"M{_X:.0f} 154v12", class_="face-mark"),
+        svg.tag("g", *bob, class_="sign-moves", transform=f"translate({_X:.0f} 12)"),
+    ]
+
+
+def _bounce() -> list[str]:
+    return [
+        svg.tag("path", d=f"M{_X - 60:.0f} 8h120", class_="face-mark"),
+        svg.tag("path", d=f"M{_X - 60:.0f} 100h30M{_X + 30:.0f} 100h30", class_="face-mark"),
+        svg.tag("path", class_="face-hair sign-spring", d=""),
+        svg.tag("g", svg.tag("rect", x=-18.0, y=-14.0, width=36.0, height=28.0, class_="face-bob"), class_="sign-moves",
+                transform=f"translate({_X:.0f} 100)"),
+    ]  # fmt: skip
+
+
+def _circle() -> list[str]:
+    return [
+        svg.tag("ellipse", cx=_X, cy=126.0, rx=150.0, ry=22.0, class_="sign-path"),
+        svg.tag("path", d=f"M{_X:.0f} 148v14", class_="face-mark"),
+        svg.line(_X, 6.0, _X, 126.0, "face-mark sign-string"),
+        svg.tag("g", svg.tag("circle", cx=0.0, cy=0.0, r=9.0, class_="face-bob"), class_="sign-moves", transform=f"translate({_X:.0f} 148)"),
+    ]  # fmt: skip
+
+
+_MOTIONS = {"swing": _swing, "bounce": _bounce, "circle": _circle}

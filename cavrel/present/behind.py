@@ -1,0 +1,34 @@
+"""What the apparatus on the screen hides, beside what the run found."""
+
+import math
+from dataclasses import dataclass
+
+from cavrel.core.bench import Bench
+from cavrel.core.bench import truths as hidden
+from cavrel.core.document import result_text
+from cavrel.core.quantity.rounding import significant
+from cavrel.service.opened import Opened
+
+
+@dataclass(frozen=True, slots=True)
+class Truth:
+    """``label``: of a result. ``true``: what the apparatus hides. ``found``: what the run found, empty while nothing. ``off``: how many of its
+    standard uncertainties lie between, None where it has none."""
+
+    label: str
+    true: str
+    found: str
+    off: float | None
+
+
+def truths(opened: Opened, bench: Bench) -> list[Truth]:
+    """The hidden truth of each result that the stand-in states."""
+    listed = []
+    for name, value in hidden(opened.program, bench.seed).items():
+        result = opened.analysis.results[name]
+        found = "" if result.reason else result_text(opened.analysis, result)
+        known = not result.reason and result.u > 0 and math.isfinite(result.value)
+        true = f"{significant(result.unit.from_si(value), 5)} {result.unit.pretty}".strip()
+        off = abs(result.value - value) / result.u if known else None
+        listed.append(Truth(opened.definition.results[name].label, true, found, off))
+    return listed

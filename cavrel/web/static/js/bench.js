@@ -1,0 +1,342 @@
+// The apparatus on the screen: shows what the cell in use is read from, and moves it. The numbers come from the server; a person reads them
+// off the drawing, whose label says its state to the nearest mark.
+import { keep } from "./keep.js";
+import { now, setSpeed, speed } from "./time.js";
+
+const TAKES = `cavrel.takes.${document.body.dataset.store}.${document.body.dataset.run}`;
+const SINCE = `cavrel.since.${document.body.dataset.store}.${document.body.dataset.run}`;
+let box, view;
+let slot = null; // the reading whose apparatus stands here
+let shown = null; // the server's answer for it
+let state = {}; // of the scene: where it stands, whether it runs
+let frame = 0;
+let asked = 0;
+
+const by = (id) => document.getElementById(id);
+
+function remembered(key) {
+  try { return JSON.parse(localStorage.getItem(key) ?? "{}"); } catch { return {}; }
+}
+
+function remember(key, name, value) {
+  try { localStorage.setItem(key, JSON.stringify({ ...remembered(key), [name]: value })); } catch { /* until the page goes */ }
+}
+
+const takeOf = (of) => remembered(TAKES)[of] ?? 1;
+
+async function ask(wanted) {
+  slot = wanted;
+  const mine = (asked += 1);
+  const query = new URLSearchParams({ slot, take: takeOf(slot) });
+  let said = null;
+  let what = "The server does not answer; the apparatus waits for it.";
+  try {
+    const answer = await fetch(`${box.dataset.url}?${query}`, { headers: { Accept: "application/json" } });
+    said = await answer.json();
+    if (!answer.ok) { what = said.what; said = null; }
+  } catch { /* said below */ }
+  if (mine !== asked) return;
+  cancelAnimationFrame(frame);
+  shown = said;
+  if (!said) {
+    view.textContent = what;
+    return;
+  }
+  view.innerHTML = said.html;
+  box.dataset.scene = said.scene;
+  box.dataset.slot = said.slot;
+  state = {};
+  SCENES[said.scene]?.();
+  if (said.scene === "still" || said.scene === "not-yet") say(label() ?? by("bench-view").textContent.trim());
+}
+
+function label() {
+  return by("bench-face")?.querySelector("svg")?.getAttribute("aria-label");
+}
+
+/** What it shows, in words: on the drawing, under it where a sign is meant, and aloud where it stands still. */
+function say(words, aloud = true) {
+  if (aloud && by("bench-said").textContent !== words) by("bench-said").textContent = words;
+}
+
+/** Put the moving part of the instrument where `value` is, and let its label say so. */
+function point(value) {
+  const face = by("bench-face")?.querySelector("svg");
+  const m = shown.moves;
+  if (!face || !m.way) return "";
+  const decimals = m.decimals ?? 0;
+  const nearest = Math.round(value / m.step);
+  const text = (nearest * m.step).toFixed(decimals);
+  for (const part of face.querySelectorAll(".moves")) {
+    if (m.way === "along") part.setAttribute("transform", `translate(${(m.at + m.per * value).toFixed(2)} ${m.y})`);
+    else if (m.way === "up") part.setAttribute("transform", `translate(0 ${(m.at + m.per * value).toFixed(2)})`);
+    else if (m.way === "turn") part.setAttribute("transform", `rotate(${(m.at + m.per * value).toFixed(2)} ${m.x} ${m.y})`);
+    else part.textContent = text;
+  }
+  const off = value / m.step - nearest;
+  const side = Math.abs(off) < 0.1 ? "on it" : off > 0 ? "just past it" : "just short of it";
+  const words = m.way === "text" ? `shows ${text} ${m.unit}`.trim() : `nearest mark ${text} ${m.unit}, ${side}`.replace("  ", " ");
+  face.setAttribute("aria-label", `${face.getAttribute("aria-label").split(": ")[0]}: ${words}`);
+  return words;
+}
+
+/* --- what is looked for --- */
+
+const twoSided = (s) => 1 / (1 + s * s);
+
+const SIGNS = {
+  needle(part, s) {
+    const turn = 40 * Math.tanh(s);
+    part.setAttribute("transform", `translate(280 140) rotate(${turn.toFixed(2)})`);
+    const marks = Math.round(turn / 4 * 4) / 4;
+    return marks === 0 ? "the pointer stays at nought" : `the pointer stands ${Math.abs(marks)} divisions ${marks > 0 ? "right" : "left"} of nought`;
+  },
+  current(part, s) {
+    const turn = 40 * Math.tanh(Math.max(-s, 0));
+    part.setAttribute("transform", `translate(280 140) rotate(${turn.toFixed(2)})`);
+    const marks = Math.round(turn * 4) / 16;
+    return marks < 0.06 ? "no current is left" : `the current is ${marks} divisions`;
+  },
+  tilt(part, s) {
+    const turn = 11 * Math.tanh(s);
+    part.setAttribute("transform", `translate(280 78) rotate(${turn.toFixed(2)})`);
+    const degrees = Math.round(turn * 5) / 5;
+    return degrees === 0 ? "the rule lies level" : `the ${degrees > 0 ? "right" : "left"} end hangs ${Math.abs(degrees)}° low`;
+  },
+  tone(part, s) {
+    const loud = twoSided(s);
+    [...part.children].forEach((bar, i) => bar.classList.toggle("on", i < Math.round(20 * loud)));
+    return `loudness ${Math.round(100 * loud)} of 100`;
+  },
+  string(part, s) {
+    const wide = twoSided(s);
+    const height = 46 * wide;
+    part.setAttribute("d", `M60 75Q170 ${75 - height} 280 75T500 75M60 75Q170 ${75 + height} 280 75T500 75`);
+    return `the string swings ${Math.round(100 * wide)} of 100 wide`;
+  },
+  light(part, s) {
+    const bright = s > 0 ? Math.tanh(s) : 0;
+    part.style.opacity = bright.toFixed(3);
+    return bright < 0.005 ? "the lamp is dark" : `the lamp glows, ${Math.max(1, Math.round(100 * bright))} of 100`;
+  },
+};
+
+function seek() {
+  const d = shown.data;
+  const slider = by("bench-move");
+  Object.assign(slider, { min: d.low, max: d.high, step: d.step });
+  const begun = remembered(SINCE)[`at:${slot}:${takeOf(slot)}`] ?? d.begin;
+  slider.value = begun;
+  const drawing = by("bench-sign").querySelector("svg");
+  const part = drawing.querySelector(".sign-moves");
+  const show = () => {
+    const at = Number(slider.value);
+    const words = SIGNS[drawing.dataset.sign](part, (at - d.at) / d.width);
+    const reads = point(at);
+    slider.setAttribute("aria-valuetext", `${reads}; ${words}`);
+    by("bench-state").textContent = words;
+    drawing.setAttribute("aria-label", words);
+    remember(SINCE, `at:${slot}:${takeOf(slot)}`, at);
+  };
+  slider.addEventListener("input", show);
+  for (const button of view.querySelectorAll("[data-nudge]")) {
+    button.addEventListener("click", () => {
+      slider.value = Number(slider.value) + Number(button.dataset.nudge) * d.step;
+      show();
+    });
+  }
+  show();
+}
+
+/* --- what moves by itself --- */
+
+function every(draw) {
+  const step = () => {
+    if (draw() === false) return;
+    frame = requestAnimationFrame(step);
+  };
+  step();
+}
+
+const MOTIONS = {
+  swing(part, phase) {
+    part.setAttribute("transform", `translate(280 12) rotate(${(12 * Math.sin(phase)).toFixed(3)})`);
+  },
+  bounce(part, phase, drawing) {
+    const y = 100 - 30 * Math.sin(phase);
+    part.setAttribute("transform", `translate(280 ${y.toFixed(2)})`);
+    const gap = (y - 22) / 12;
+    drawing.querySelector(".sign-spring").setAttribute("d", `M280 8${Array.from({ length: 12 }, (_, i) => `L${i % 2 ? 268 : 292} ${(8 + gap * (i + 0.5)).toFixed(1)}`).join("")}L280 ${(y - 14).toFixed(1)}`);
+  },
+  circle(part, phase, drawing) {
+    const x = 280 + 150 * Math.sin(phase);
+    const y = 126 + 22 * Math.cos(phase);
+    part.setAttribute("transform", `translate(${x.toFixed(2)} ${y.toFixed(2)})`);
+    const string = drawing.querySelector(".sign-string");
+    string.setAttribute("x2", x.toFixed(2));
+    string.setAttribute("y2", y.toFixed(2));
+  },
+};
+const QUARTERS = ["passing the mark to the right", "at the far right", "passing the mark to the left", "at the far left"];
+
+function laps() {
+  const drawing = by("bench-sign").querySelector("svg");
+  const part = drawing.querySelector(".sign-moves");
+  const { period } = shown.data;
+  let quarter = -1;
+  every(() => {
+    const turns = now() / 1000 / period;
+    MOTIONS[drawing.dataset.motion](part, 2 * Math.PI * turns, drawing);
+    // The mark is passed at whole turns; the words change there and nowhere else.
+    const at = Math.floor(4 * turns) % 4;
+    if (at !== quarter) {
+      quarter = at;
+      drawing.setAttribute("aria-label", QUARTERS[at]);
+    }
+  });
+}
+
+/** A reading's place without its trial. */
+const place = (text) => text.split(".").slice(0, text.startsWith("quantities.") ? 2 : 3).join(".");
+
+/** What is set in the row of a reading, as text. */
+function settings(text) {
+  const row = document.querySelector(`input[data-slot="${CSS.escape(text)}"]`)?.closest("tr");
+  return row ? [...row.querySelectorAll("td.set input[data-slot]")].map((i) => i.value.trim()).join(" ") : "";
+}
+
+function creep() {
+  const name = `${place(slot)}:${settings(slot)}`;
+  if (!(name in remembered(SINCE))) remember(SINCE, name, now());
+  const since = remembered(SINCE)[name];
+  const { last, off, tau } = shown.data;
+  every(() => {
+    const left = off * Math.exp(-(now() - since) / 1000 / tau);
+    const words = point(last + left);
+    // An eye sees it creep while it goes a tenth of a mark in ten seconds.
+    const moves = (Math.abs(left) / tau) * 10 > 0.1 * shown.moves.step;
+    by("bench-state").textContent = moves ? "it still creeps" : "it stays";
+    if (!moves) say(words);
+  });
+}
+
+function course() {
+  const { times, values } = shown.data;
+  every(() => {
+    const t = state.begun ? (now() - state.begun) / 1000 : 0;
+    const at = Math.min(Math.max(t / (times[1] - times[0]), 0), times.length - 1);
+    const i = Math.min(Math.floor(at), times.length - 2);
+    point(values[i] + (at - i) * (values[i + 1] - values[i]));
+    by("bench-state").textContent = state.begun ? "" : "It stands still until the calls begin.";
+  });
+}
+
+function count() {
+  by("bench-count").addEventListener("click", () => {
+    const { seconds, count: all } = shown.data;
+    const begun = now();
+    const arrivals = Array.from({ length: all }, () => Math.random() * seconds).sort((a, b) => a - b);
+    let seen = 0;
+    by("bench-count").disabled = true;
+    every(() => {
+      const t = (now() - begun) / 1000;
+      while (seen < all && arrivals[seen] <= t) seen += 1;
+      point(seen);
+      by("bench-state").textContent = t < seconds ? `counting, ${Math.ceil(seconds - t)} s left` : "the interval is over";
+      if (t < seconds) return true;
+      say(label());
+      return false;
+    });
+  });
+  point(0);
+}
+
+/* --- samples --- */
+
+function trace(upto) {
+  const canvas = by("bench-trace");
+  const pen = canvas.getContext("2d");
+  const { times, values } = shown.data;
+  const style = getComputedStyle(canvas);
+  const most = Math.max(...values.map(Math.abs)) || 1;
+  pen.clearRect(0, 0, canvas.width, canvas.height);
+  pen.strokeStyle = style.getPropertyValue("--rule");
+  pen.beginPath();
+  pen.moveTo(0, 75);
+  pen.lineTo(canvas.width, 75);
+  pen.stroke();
+  pen.strokeStyle = style.getPropertyValue("--own");
+  pen.lineWidth = 1.6;
+  pen.beginPath();
+  for (let i = 0; i < times.length && times[i] <= upto; i += 1) pen.lineTo((times[i] / times.at(-1)) * canvas.width, 75 - (68 * values[i]) / most);
+  pen.stroke();
+}
+
+function slope() {
+  const { times, values, unit } = shown.data;
+  by("bench-go").addEventListener("click", () => {
+    const begun = now();
+    by("bench-go").disabled = true;
+    every(() => {
+      const t = (now() - begun) / 1000;
+      trace(t);
+      by("bench-state").textContent = t < times.at(-1) ? "samples come" : `${times.length} samples`;
+      if (t < times.at(-1)) return true;
+      by("bench-keep").disabled = false;
+      say(`${times.length} samples; keep them, or do it once more`);
+      return false;
+    });
+  });
+  by("bench-keep").addEventListener("click", () => {
+    keep("trace", `trace:${place(slot)}`, { times, values, unit });
+    by("bench-keep").disabled = true;
+    by("bench-state").textContent = "kept beside the row";
+  });
+}
+
+const SCENES = { seek, laps, creep, course, count, slope };
+
+export function start() {
+  box = by("screen-bench");
+  if (!box) return;
+  view = by("bench-view");
+  by("bench-speed").value = String(speed());
+  by("bench-speed").addEventListener("change", (event) => setSpeed(Number(event.target.value)));
+  document.addEventListener("focusin", (event) => {
+    const entered = event.target.matches?.("#tables input[data-slot]") ? event.target.dataset.slot : null;
+    if (!entered || entered.startsWith("mark:") || entered === slot) return;
+    // A course goes on while the cursor follows its calls.
+    if (shown?.scene === "course" && running() && slot.split(".")[0] === entered.split(".")[0]) return;
+    ask(entered);
+  });
+  document.addEventListener("cavrel:saved", (event) => {
+    const changed = [...Object.keys(event.detail.entries), ...Object.keys(event.detail.others)];
+    // What is set may move what is shown; a reading taken moves nothing.
+    if (slot && changed.some((other) => other !== slot) && (shown?.scene === "not-yet" || changed.some(sets))) ask(slot);
+  });
+  document.addEventListener("cavrel:calling", (event) => {
+    if (shown?.scene === "course") state.begun = event.detail.started;
+  });
+  view.addEventListener("click", (event) => {
+    const { id, dataset } = event.target;
+    if (id === "bench-again") {
+      remember(TAKES, slot, takeOf(slot) + 1);
+      ask(slot);
+    } else if (id === "bench-zero") {
+      state.from = slot;
+      box.dataset.from = slot;
+      ask(`zero:${dataset.zero}`);
+    } else if (id === "bench-back") ask(box.dataset.from);
+  });
+  const active = document.activeElement;
+  if (active?.matches?.("#tables input[data-slot]")) ask(active.dataset.slot);
+}
+
+const running = () => state.begun && (now() - state.begun) / 1000 < shown.data.times.at(-1);
+
+/** Whether a cell is one of those that the bench sets, in the row shown, or a quantity. */
+function sets(changed) {
+  if (changed.startsWith("quantities.")) return true;
+  const td = document.querySelector(`input[data-slot="${CSS.escape(changed)}"]`)?.closest("td");
+  return Boolean(td?.classList.contains("set")) && changed.split(".")[2] === slot.split(".")[2];
+}
