@@ -13,6 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import stats
 
+from cavrel.core.analysis.trace import noise_of
+
 Array = NDArray[np.float64]
 
 _BINS = 240
@@ -53,7 +55,7 @@ def propose(t: Array, values: Array) -> Proposal | None:
     """
     good = np.isfinite(t) & np.isfinite(values)
     t, values = t[good], values[good]
-    if len(t) < 12 or not t[-1] > t[0]:
+    if len(t) < 12 or not t[-1] > t[0] or not float(np.ptp(values)) > 1e-12 * float(np.abs(values).max()):
         return None
     bt, by = _binned(t, values)
     cuts = _cuts(bt, by)
@@ -115,10 +117,25 @@ def _binned(t: Array, values: Array) -> tuple[Array, Array]:
 
 def _cuts(t: Array, y: Array) -> list[int]:
     """Where the straight pieces begin, as indices of bins, 0 and the number of bins included."""
-    n = len(t)
     t = (t - t[0]) / (t[-1] - t[0])
     y = (y - y.mean()) / (float(y.std()) or 1.0)
-    price = _PRICE * max(_noise(y) ** 2, 1e-9) * math.log(n)
+    variance = max(_noise(y) ** 2, 1e-9)
+    cuts = _partition(t, y, variance)
+    # A sensor's slow unrest is no motion: what is left about the pieces, with its correlation, says how large it is.
+    left = np.concatenate([_left(t[a:b], y[a:b]) for a, b in itertools.pairwise(cuts)])
+    tau, s = noise_of(left, 2 * (len(cuts) - 1))
+    return _partition(t, y, tau * s * s) if tau * s * s > variance else cuts
+
+
+def _left(t: Array, y: Array) -> Array:
+    """Residuals about a line."""
+    dt = t - t.mean()
+    return np.asarray(y - y.mean() - dt * (float(dt @ y) / (float(dt @ dt) or 1.0)))
+
+
+def _partition(t: Array, y: Array, variance: float) -> list[int]:
+    n = len(t)
+    price = _PRICE * variance * math.log(n)
     sums = [np.concatenate([[0.0], np.cumsum(v)]) for v in (t, y, t * t, t * y, y * y)]
     best = np.full(n + 1, np.inf)
     best[0] = -price

@@ -1,0 +1,193 @@
+"""A bench of the tests: it works the apparatus on the screen by hand and reads it by what the drawings' labels say, no closer than a person."""
+
+import re
+from collections.abc import Mapping
+
+from playwright.sync_api import Page, expect
+
+from cavrel.core.quantity import units
+
+_HALVING = """() => {
+  // Moves the contact towards where the sign says, by halves; one step at the end, as a hand does.
+  const move = document.getElementById("bench-move");
+  const words = () => document.getElementById("bench-state").textContent;
+  const put = (v) => { move.value = v; move.dispatchEvent(new Event("input", { bubbles: true })); };
+  let [low, high] = [Number(move.min), Number(move.max)];
+  const right = { needle: / left /, tilt: /left end/, current: /current is/, light: /dark/ };
+  const sign = document.querySelector("#bench-sign svg").dataset.sign;
+  if (sign in right) {
+    for (let i = 0; i < 40 && high - low > Number(move.step) / 2; i += 1) {
+      const middle = (low + high) / 2;
+      put(middle);
+      if (/at nought|level/.test(words())) break;
+      if (right[sign].test(words())) low = middle; else high = middle;
+    }
+    return;
+  }
+  // A greatest show: find it roughly, then where it fades alike on both sides, and take the middle.
+  const size = () => Number(words().match(/(\\d+) of 100/)[1]);
+  let best = low, most = -1;
+  const step = (high - low) / 600;
+  for (let v = low; v <= high; v += step) { put(v); if (size() > most) { most = size(); best = v; } }
+  const half = (way) => {
+    let [near, far] = [best, best + way * step];
+    for (put(far); size() > 50 && far > low && far < high; far += way * step) put(far + way * step);
+    for (let i = 0; i < 30; i += 1) { const m = (near + far) / 2; put(m); if (size() > 50) near = m; else far = m; }
+    return (near + far) / 2;
+  };
+  put((half(-1) + half(1)) / 2);
+}"""
+
+_THUMB = """(laps) => new Promise((done) => {
+  // Presses each time the mark is passed to the right: an eye and a thumb without delay.
+  const drawing = document.querySelector("#bench-sign svg");
+  let presses = 0;
+  const eye = new MutationObserver(() => {
+    if (drawing.getAttribute("aria-label") !== "passing the mark to the right") return;
+    document.getElementById("watch-go").click();
+    presses += 1;
+    if (presses > laps) { eye.disconnect(); done(); }
+  });
+  eye.observe(drawing, { attributes: true, attributeFilter: ["aria-label"] });
+})"""
+
+_SECRETARY = """() => {
+  // Writes down what the scale shows at each call, in the cell that the caller went to.
+  const said = document.getElementById("call-said");
+  new MutationObserver(() => {
+    if (!/read now/.test(said.textContent)) return;
+    setTimeout(() => {
+      const cell = document.activeElement;
+      const shown = document.querySelector("#bench-face svg").getAttribute("aria-label").match(/nearest mark (-?[\\d.]+)/);
+      if (!cell?.dataset?.slot || !shown) return;
+      cell.value = shown[1];
+      cell.dispatchEvent(new Event("input", { bubbles: true }));
+    }, 0);
+  }).observe(said, { childList: true, characterData: true, subtree: true });
+}"""
+
+
+class Robot:
+    """``page``: at Measure, with the apparatus on. ``trials``: taken of what is read several times."""
+
+    def __init__(self, page: Page, trials: int = 2) -> None:
+        self.page, self.trials = page, trials
+
+    def carry_out(self, settings: Mapping[str, str]) -> None:
+        """Set what ``settings`` says, slot by slot, and read everything else."""
+        page = self.page
+        for slot, text in settings.items():
+            if page.locator(f'input[data-slot="{slot}"]').count():
+                self.write(slot, text)
+        self.saved()
+        for slot in page.eval_on_selector_all("#tables input[data-slot]", "all => all.map((i) => i.dataset.slot)"):
+            place = page.locator(f'input[data-slot="{slot}"]')
+            if int(slot.split(".")[-1]) > self.trials or place.input_value():
+                continue
+            self.take(slot)
+
+    def write(self, slot: str, text: str) -> None:
+        """Type into a cell."""
+        place = self.page.locator(f'input[data-slot="{slot}"]')
+        place.fill(text)
+        place.blur()
+
+    def saved(self) -> None:
+        expect(self.page.locator("#kept")).to_have_attribute("data-state", "saved")
+
+    def look(self, slot: str) -> str:
+        """Go to a cell and wait for its apparatus; which scene it is."""
+        self.page.locator(f'input[data-slot="{slot}"]').focus()
+        box = self.page.locator("#screen-bench")
+        expect(box).to_have_attribute("data-slot", slot)
+        return str(box.get_attribute("data-scene"))
+
+    def take(self, slot: str) -> None:
+        """Take one reading, with what it asks for."""
+        scene = self.look(slot)
+        if scene == "not-yet":
+            return
+        if scene == "course":
+            self.follow_calls()
+        elif scene == "laps":
+            self.time()
+        elif scene == "slope":
+            self.let_go(slot)
+        else:
+            if scene == "seek":
+                self.page.evaluate(_HALVING)
+            elif scene == "count":
+                self.page.locator("#bench-count").click()
+                expect(self.page.locator("#bench-state")).to_have_text("the interval is over")
+            elif scene == "creep":
+                expect(self.page.locator("#bench-state")).to_have_text("it stays")
+            self.write(slot, self.reads(slot))
+
+    def reads(self, slot: str) -> str:
+        """What the instrument shows, as it is written into the cell: from its label alone."""
+        said = str(self.page.locator("#bench-face svg").get_attribute("aria-label"))
+        name = str(self.page.locator(f'input[data-slot="{slot}"]').get_attribute("aria-label"))
+        unit = name.rpartition(", in ")[2] if ", in " in name else ""
+        return read_label(said, unit)
+
+    def time(self) -> None:
+        """Time laps with the deck's stopwatch."""
+        page = self.page
+        laps = int(str(page.locator("#deck").get_attribute("data-laps")))
+        page.evaluate(f"window.timed = ({_THUMB})({laps})")
+        for _ in range(200):
+            page.clock.run_for(2000)
+            if not page.evaluate("Number(document.getElementById('watch-count').textContent.split(' ')[0])"):
+                break
+        page.evaluate("window.timed")
+
+    def follow_calls(self) -> None:
+        """Start the calls, and write down at each."""
+        page = self.page
+        page.evaluate(_SECRETARY)
+        which = page.locator("#call-which")
+        if which.count():
+            every = page.eval_on_selector_all(
+                "#call-which option", "all => all.findIndex((o) => o.textContent.startsWith('every'))"
+            )
+            which.select_option(index=every)
+        page.locator("#call-go").click()
+        for _ in range(400):
+            page.clock.run_for(5000)
+            if "Start" in str(page.locator("#call-go").text_content()):
+                break
+        page.evaluate("document.activeElement.blur()")
+
+    def let_go(self, slot: str) -> None:
+        """Take samples, keep them, and take the stretch proposed."""
+        page = self.page
+        page.locator("#bench-go").click()
+        page.locator("#bench-keep:not([disabled])").click()
+        page.locator("#take-proposed").click()
+        expect(page.locator("#proposed")).to_have_count(0)
+        self.saved()
+
+
+def read_label(said: str, unit: str) -> str:
+    """A reading in ``unit`` from what a drawing's label says."""
+    plain = re.search(r"(?:nearest mark|shows|says) (-?[\d.]+(?:e-?\d+)?|-?\d+°[\d.]+′)", said)
+    if plain:
+        return plain[1]
+    circle = re.search(r"has passed (-?[\d.]+)°, line (\d+) of the vernier's (\d+)", said)
+    if circle:
+        minutes = round(float(circle[1]) * 60 + int(circle[2]) * 30 / int(circle[3]))
+        return f"{minutes // 60}°{minutes % 60:02d}′"
+    caliper = re.search(r"has passed (-?[\d.]+) mm, line (\d+) of the vernier's (\d+)", said)
+    if caliper:
+        return _in(float(caliper[1]) + int(caliper[2]) / int(caliper[3]), unit)
+    screw = re.search(r"sleeve shows (-?[\d.]+) mm, line (\d+)", said)
+    if screw:
+        return _in(float(screw[1]) + int(screw[2]) / 100, unit)
+    riders = re.search(r"riders at (\d+), (\d+) and ([\d.]+)", said)
+    assert riders, said
+    return f"{int(riders[1]) + int(riders[2]) + float(riders[3]):.1f}"
+
+
+def _in(millimetres: float, unit: str) -> str:
+    shown = millimetres * 1e-3 / units.unit(unit).factor
+    return f"{shown:.{2 if unit == 'mm' else 3}f}"

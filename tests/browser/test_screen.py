@@ -1,0 +1,68 @@
+"""Every experiment carried out on the screen's own apparatus, from an empty table to results that agree with what the run hides."""
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from cavrel import catalogue
+from cavrel.core.logbook import run as runs
+from cavrel.core.logbook.run import trials
+from cavrel.core.simulate import simulate
+from tests.browser.conftest import Server
+from tests.browser.robot import Robot
+
+
+def settings_of(experiment: str) -> dict[str, str]:
+    """What a bench sets: the columns that are set, and the quantities that are decided."""
+    definition = catalogue.experiments()[experiment]
+    program = catalogue.program_of(definition)
+    run = runs.load(simulate(program, 0))
+    found: dict[str, str] = {}
+    for spec in program.inputs:
+        if spec.series is None:
+            if spec.gauge is not None and spec.gauge.dial:
+                found[f"quantities.{spec.name}.1"] = trials(run.quantities[spec.name])[0]
+            continue
+        if definition.series[spec.series].columns[spec.name].plays.chosen and not _called(definition, spec.key):
+            for row, cell in enumerate(run.series[spec.series][spec.name], 1):
+                found[f"{spec.key}.{row}.1"] = trials(cell)[0]
+    return found
+
+
+def _called(definition: object, key: str) -> bool:
+    """Whether the caller fills it."""
+    return any(s.timer and s.timer.kind == "interval" and key in s.fills for s in definition.steps)  # type: ignore[attr-defined]
+
+
+def begin(page: Page, server: Server, run: int, speed: str = "300") -> Robot:
+    """The run's page with the apparatus on the screen."""
+    page.get_by_role("button", name="Apparatus on the screen").click()
+    page.wait_for_selector("html[data-ready=yes]")
+    page.locator("#bench-speed").select_option(speed)
+    return Robot(page)
+
+
+def compared(page: Page, server: Server, run: int) -> dict[str, tuple[float, float, float]]:
+    """By result: what was found, its standard uncertainty, and what the run hides, SI."""
+    truths = page.request.get(f"{server.address}/runs/{run}/behind.json").json()["truths"]
+    return {t["label"]: (t["off"], t["found"], t["true"]) for t in truths}
+
+
+TIMED = {"pendulum", "oscillating-mass", "conical-pendulum", "stefan-constant", "torsion-balance"}
+
+
+@pytest.mark.parametrize("experiment", sorted(catalogue.experiments()))
+def test_it_can_be_carried_out_on_the_screen(page: Page, server: Server, new_run, experiment: str) -> None:
+    if experiment in TIMED:
+        page.clock.install()
+    run = new_run(f"Screen {experiment}", "Lantern", experiment)
+    robot = begin(page, server, run, "1" if experiment in TIMED else "300")
+    if experiment in TIMED:
+        robot.trials = 1
+    robot.carry_out(settings_of(experiment))
+    robot.saved()
+    found = compared(page, server, run)
+    assert found
+    for label, (off, measured, true) in found.items():
+        assert off is not None, f"{label}: nothing found, hidden {true}"
+        assert off < 4, f"{label}: {measured}, hidden {true}"
+    expect(page.locator(".on-screen")).to_have_text("apparatus on the screen")
