@@ -13,7 +13,7 @@ _HALVING = """() => {
   const words = () => document.getElementById("bench-state").textContent;
   const put = (v) => { move.value = v; move.dispatchEvent(new Event("input", { bubbles: true })); };
   let [low, high] = [Number(move.min), Number(move.max)];
-  const right = { needle: / left /, tilt: /left end/, current: /current is/, light: /dark/ };
+  const right = { needle: / left /, tilt: /left end/, current: /the current is/, light: /dark/ };
   const sign = document.querySelector("#bench-sign svg").dataset.sign;
   if (sign in right) {
     for (let i = 0; i < 40 && high - low > Number(move.step) / 2; i += 1) {
@@ -98,14 +98,16 @@ class Robot:
     def look(self, slot: str) -> str:
         """Go to a cell and wait for its apparatus; which scene it is."""
         self.page.locator(f'input[data-slot="{slot}"]').focus()
-        box = self.page.locator("#screen-bench")
-        expect(box).to_have_attribute("data-slot", slot)
-        return str(box.get_attribute("data-scene"))
+        shown = self.page.wait_for_function(
+            "slot => { const d = document.getElementById('screen-bench').dataset; return d.slot === slot && d.scene; }",
+            arg=slot,
+        )
+        return str(shown.json_value())
 
     def take(self, slot: str) -> None:
         """Take one reading, with what it asks for."""
         scene = self.look(slot)
-        if scene == "not-yet":
+        if scene in ("not-yet", "none"):
             return
         if scene == "course":
             self.follow_calls()
@@ -118,10 +120,14 @@ class Robot:
                 self.page.evaluate(_HALVING)
             elif scene == "count":
                 self.page.locator("#bench-count").click()
-                expect(self.page.locator("#bench-state")).to_have_text("the interval is over")
+                self.wait_for("the interval is over")
             elif scene == "creep":
-                expect(self.page.locator("#bench-state")).to_have_text("it stays")
+                self.wait_for("it stays")
             self.write(slot, self.reads(slot))
+
+    def wait_for(self, words: str) -> None:
+        """Until the apparatus says so."""
+        self.page.wait_for_function("words => document.getElementById('bench-state').textContent === words", arg=words)
 
     def reads(self, slot: str) -> str:
         """What the instrument shows, as it is written into the cell: from its label alone."""
@@ -134,12 +140,7 @@ class Robot:
         """Time laps with the deck's stopwatch."""
         page = self.page
         laps = int(str(page.locator("#deck").get_attribute("data-laps")))
-        page.evaluate(f"window.timed = ({_THUMB})({laps})")
-        for _ in range(200):
-            page.clock.run_for(2000)
-            if not page.evaluate("Number(document.getElementById('watch-count').textContent.split(' ')[0])"):
-                break
-        page.evaluate("window.timed")
+        page.evaluate(f"({_THUMB})({laps})")
 
     def follow_calls(self) -> None:
         """Start the calls, and write down at each."""
@@ -152,10 +153,7 @@ class Robot:
             )
             which.select_option(index=every)
         page.locator("#call-go").click()
-        for _ in range(400):
-            page.clock.run_for(5000)
-            if "Start" in str(page.locator("#call-go").text_content()):
-                break
+        expect(page.locator("#call-go")).to_have_text(re.compile("Start"), timeout=60000)
         page.evaluate("document.activeElement.blur()")
 
     def let_go(self, slot: str) -> None:
@@ -170,7 +168,7 @@ class Robot:
 
 def read_label(said: str, unit: str) -> str:
     """A reading in ``unit`` from what a drawing's label says."""
-    plain = re.search(r"(?:nearest mark|shows|says) (-?[\d.]+(?:e-?\d+)?|-?\d+°[\d.]+′)", said)
+    plain = re.search(r": (?:nearest mark|shows|says) (-?[\d.]+(?:e-?\d+)?|-?\d+°[\d.]+′)", said)
     if plain:
         return plain[1]
     circle = re.search(r"has passed (-?[\d.]+)°, line (\d+) of the vernier's (\d+)", said)

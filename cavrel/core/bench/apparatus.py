@@ -195,7 +195,9 @@ class Bench:
             return Shown(spec=spec, value=float(draw.poisson(max(true, 0.0))), counts=self._seconds())
         laps = self._laps(spec)
         kind = self.program.definition.instruments[spec.gauge.name].kind if spec.gauge else None
-        size = own.own_size(spec) if laps is None or kind not in HANDS else 0.0
+        # A thumb's delay comes with the thumb, and a slope's unrest with its samples.
+        by_itself = (laps is not None and kind in HANDS) or spec.extract is not None
+        size = 0.0 if by_itself else own.own_size(spec)
         value = self._through(spec, true + (float(draw.normal(0.0, size)) if size and not spec.exact else 0.0), true)
         return Shown(
             spec=spec,

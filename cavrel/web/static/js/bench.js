@@ -38,13 +38,13 @@ async function ask(wanted) {
   if (mine !== asked) return;
   cancelAnimationFrame(frame);
   shown = said;
+  box.dataset.scene = said?.scene ?? "none";
+  box.dataset.slot = slot;
   if (!said) {
     view.textContent = what;
     return;
   }
   view.innerHTML = said.html;
-  box.dataset.scene = said.scene;
-  box.dataset.slot = said.slot;
   state = {};
   SCENES[said.scene]?.();
   if (said.scene === "still" || said.scene === "not-yet") say(label() ?? by("bench-view").textContent.trim());
@@ -220,8 +220,14 @@ function creep() {
   });
 }
 
+/** When the calls that run now began, in the bench's time; nothing where none run. */
+function callsBegan() {
+  try { return JSON.parse(localStorage.getItem(`cavrel.caller.${document.body.dataset.store}.${document.body.dataset.run}`))?.started ?? null; } catch { return null; }
+}
+
 function course() {
   const { times, values } = shown.data;
+  state.begun = callsBegan();
   every(() => {
     const t = state.begun ? (now() - state.begun) / 1000 : 0;
     const at = Math.min(Math.max(t / (times[1] - times[0]), 0), times.length - 1);
@@ -311,6 +317,7 @@ export function start() {
   });
   document.addEventListener("cavrel:saved", (event) => {
     const changed = [...Object.keys(event.detail.entries), ...Object.keys(event.detail.others)];
+    if (shown?.scene === "course" && running()) return;
     // What is set may move what is shown; a reading taken moves nothing.
     if (slot && changed.some((other) => other !== slot) && (shown?.scene === "not-yet" || changed.some(sets))) ask(slot);
   });

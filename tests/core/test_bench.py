@@ -1,0 +1,185 @@
+"""The apparatus that answers reading by reading: one model with `simulate`, one seed a run, and nothing said that is not set."""
+
+import numpy as np
+import pytest
+from scipy import stats
+
+from cavrel import catalogue
+from cavrel.core.bench import Bench, NotYet, instrument_faults, truths
+from cavrel.core.definition.steps import Program
+from cavrel.core.errors import DefinitionError
+from cavrel.core.logbook import run as runs
+from cavrel.core.logbook.run import RunDocument, trials
+from cavrel.core.logbook.slots import Slot
+from cavrel.core.quantity.reading import read
+from cavrel.core.simulate import simulate
+from cavrel.core.simulate.shown import written
+
+
+def program(experiment: str, **options: str) -> Program:
+    return catalogue.program_of(catalogue.experiments()[experiment], options=options)
+
+
+def settings(of: Program) -> RunDocument:
+    """A run in which everything is set as the stand-in sets it."""
+    return runs.load(simulate(of, 0))
+
+
+PLACES = [
+    ("metre-bridge", "first.l.2.1"),
+    ("balanced-rule", "quantities.c.1"),
+    ("block-density", "pieces.m.2.1"),
+    ("half-life", "counts.c.3.1"),
+    ("young-modulus", "loads.x.4.1"),
+    ("density-buoyancy", "quantities.m_2.1"),
+    ("grating", "orders.theta_l.2.1"),
+    ("projectile-range", "shots.v_0.1.1"),
+    ("projectile-range", "shots.s.5.1"),
+    ("stepped-pulley", "turns.k.3.2"),
+    ("galvanometer-conversion", "verify.V_2.3.1"),
+    ("led-threshold", "lamps.U.2.1"),
+    ("torsion-balance", "quantities.S_2.1"),
+    ("spring", "loads.l.3.1"),
+]
+
+
+@pytest.mark.parametrize(("experiment", "place"), PLACES)
+def test_it_agrees_with_simulated_runs_in_distribution(experiment: str, place: str) -> None:
+    of, slot = program(experiment), Slot.read(place)
+    spec, run = of.input_of[slot.key], settings(of)
+    seen, drawn = [], []
+    for seed in range(300):
+        shown = Bench(of, run, seed).shown(slot)
+        seen.append(read(written(spec, shown.value) if not spec.count else f"{shown.value:.0f}", spec.unit.text).value)
+        other = runs.load(simulate(of, 10_000 + seed, hidden=True))
+        cell = other.series[slot.series][slot.name][slot.row - 1] if slot.series else other.quantities[slot.name]
+        drawn.append(read(trials(cell)[slot.trial - 1], spec.unit.text).value)
+    assert stats.ks_2samp(seen, drawn).pvalue > 0.001
+    assert np.std(seen) > 0
+
+
+def test_a_place_shows_the_same_until_it_is_done_once_more() -> None:
+    of = program("density-buoyancy")
+    run = settings(of)
+    slot = Slot.read("quantities.a.1")
+    shown = [Bench(of, run, 5).shown(slot, take).value for take in (1, 1, 2)]
+    assert shown[0] == shown[1] != shown[2]
+    assert Bench(of, run, 5).shown(Slot.read("quantities.a.2")).value != shown[0]
+    assert Bench(of, run, 6).shown(slot).value != shown[0]
+
+
+def test_what_was_shown_does_not_depend_on_what_was_looked_at_before() -> None:
+    of = program("block-density")
+    run = settings(of)
+    slots = [Slot.read(f"pieces.{c}.{r}.1") for r in (1, 2, 3) for c in ("a", "b", "h", "m")]
+    bench = Bench(of, run, 1)
+    forwards = [bench.shown(s).value for s in slots]
+    bench = Bench(of, run, 1)
+    backwards = [bench.shown(s).value for s in reversed(slots)][::-1]
+    assert forwards == backwards
+
+
+def test_what_is_set_moves_what_is_shown() -> None:
+    of = program("spring")
+    bare = runs.load({"format": "cavrel-run/1", "experiment": "spring"})
+    with pytest.raises(NotYet, match="first"):
+        Bench(of, bare, 1).shown(Slot.read("loads.l.1.1"))
+    lengths = []
+    for n in ("0", "2", "4"):
+        run = runs.load({"format": "cavrel-run/1", "experiment": "spring", "series": {"loads": {"n": [n]}}})
+        lengths.append(Bench(of, run, 1).shown(Slot.read("loads.l.1.1")).value)
+    assert lengths[1] - lengths[0] == pytest.approx(lengths[2] - lengths[1], abs=2e-3)
+    assert lengths[2] > lengths[0] + 0.01
+
+
+def test_a_dial_and_a_number_are_the_benchs_own() -> None:
+    of = program("galvanometer-conversion")
+    run = settings(of).model_dump(mode="json", exclude_defaults=True) | {"format": "cavrel-run/1", "experiment": "x"}
+    shown = []
+    for ohms in ("4939", "9878"):
+        run["quantities"] = {**run["quantities"], "R_box": ohms}
+        shown.append(Bench(of, runs.load(run), 1).shown(Slot.read("verify.V_2.3.1")).value)
+    assert shown[1] / shown[0] == pytest.approx((9878 + 96) / (4939 + 96), rel=0.02)
+    with pytest.raises(NotYet, match="yours to decide"):
+        Bench(of, settings(of), 1).shown(Slot.read("quantities.R_box.1"))
+
+
+def test_scenes() -> None:
+    of = program("pendulum")
+    shown = Bench(of, settings(of), 1).shown(Slot.read("swings.t.1.1"))
+    assert (shown.laps, shown.motion) == (20, "swing")
+    of = program("metre-bridge")
+    shown = Bench(of, settings(of), 1).shown(Slot.read("first.l.1.1"))
+    assert (shown.found.sign, shown.found.low, shown.found.high) == ("needle", 0.0, 1.0)
+    of = program("young-modulus")
+    shown = Bench(of, settings(of), 1).shown(Slot.read("loads.x.1.1"))
+    assert shown.creep.tau == 15
+    of = program("torsion-balance")
+    course = Bench(of, settings(of), 1).shown(Slot.read("swing.s.1.1")).course
+    assert course.times[-1] >= 24 * 60
+    assert np.ptp(course.values) > 0.1
+    of = program("half-life")
+    assert Bench(of, settings(of), 1).shown(Slot.read("counts.c.1.1")).counts == 20
+    of = program("newton-second-law")
+    assert Bench(of, settings(of), 1).shown(Slot.read("force.a.1.1")).slope > 0
+
+
+def test_truths_vary_from_run_to_run_as_far_as_the_definition_says() -> None:
+    of = program("metre-bridge")
+    found = [truths(of, seed)["R_1"] for seed in range(100)]
+    assert 4.42 * 0.85 <= min(found) < 4.42 * 0.9
+    assert 4.42 * 1.1 < max(found) <= 4.42 * 1.15
+    both = truths(of, 7)
+    assert both["R_s"] == pytest.approx(both["R_1"] + both["R_2"])
+    assert {truths(program("pendulum"), seed)["g"] for seed in range(5)} == {9.806}
+
+
+def test_faults_of_the_definition_and_of_instruments() -> None:
+    of = program("metre-bridge")
+    run = settings(of)
+    slot = Slot.read("first.l.1.1")
+    plain = Bench(of, run, 3).shown(slot).value
+    assert Bench(of, run, 3, ["end"]).shown(slot).value == pytest.approx(plain - 0.008, abs=1e-5)
+    names = dict(instrument_faults(of))
+    assert names == {
+        "zero:rule": "scale of the bridge: its zero is off",
+        "scale:rule": "scale of the bridge: leans, or its scale is not true",
+        "scale:box": "resistance box: leans, or its scale is not true",
+    }
+    assert Bench(of, run, 3, ["zero:rule"]).shown(slot).value == pytest.approx(plain + 0.006, abs=1e-5)
+    assert Bench(of, run, 3, ["scale:rule"]).shown(slot).value == pytest.approx(plain * 1.02, rel=1e-3)
+    zero = Bench(of, run, 3, ["zero:rule"]).zero("rule").value - Bench(of, run, 3).zero("rule").value
+    assert zero == pytest.approx(0.006)
+    for strange in ("nothing", "zero:nothing", "melts:rule"):
+        with pytest.raises(DefinitionError):
+            Bench(of, run, 3, [strange])
+
+
+def test_a_fault_that_spoils_one_reading_spoils_one() -> None:
+    of = program("pendulum")
+    run = settings(of)
+    slots = [Slot.read(f"swings.t.{r}.{t}") for r in range(1, 9) for t in range(1, 6)]
+    changed = sum(Bench(of, run, 4, ["miscount"]).shown(s).value != Bench(of, run, 4).shown(s).value for s in slots)
+    assert changed == 1
+
+
+@pytest.mark.parametrize("experiment", sorted(catalogue.experiments()))
+def test_every_reading_of_every_experiment_is_shown(experiment: str) -> None:
+    definition = catalogue.experiments()[experiment]
+    for chosen in ({}, *({name: c} for name, o in definition.options.items() for c in o.choices if c != o.default)):
+        of = program(experiment, **chosen)
+        run = settings(of)
+        bench = Bench(of, run, 11)
+        for spec in of.inputs:
+            if not bench.is_read(spec) or (spec.optional and spec.series is None):
+                continue
+            rows = range(1, max(len(c) for c in run.series[spec.series].values()) + 1) if spec.series else [0]
+            for row in rows:
+                assert np.isfinite(bench.shown(Slot(spec.series or "", spec.name, row, 1)).value)
+
+
+def test_a_place_that_is_none() -> None:
+    of = program("pendulum")
+    for place in ("swings.L.1", "swings.T.1.1", "swings.q.1.1", "quantities.x.1"):
+        with pytest.raises(DefinitionError):
+            Bench(of, settings(of), 1).shown(Slot.read(place))
