@@ -3,6 +3,8 @@
 import math
 from dataclasses import dataclass
 
+from scipy import stats
+
 from cavrel.core.bench import Bench
 from cavrel.core.bench import truths as hidden
 from cavrel.core.document import result_text
@@ -13,12 +15,13 @@ from cavrel.service.opened import Opened
 @dataclass(frozen=True, slots=True)
 class Truth:
     """``label``: of a result. ``true``: what the apparatus hides. ``found``: what the run found, empty while nothing. ``off``: how many of its
-    standard uncertainties lie between, None where it has none."""
+    standard uncertainties lie between, None where it has none. ``chance``: how often chance alone would put them as far apart."""
 
     label: str
     true: str
     found: str
     off: float | None
+    chance: float | None
 
 
 def truths(opened: Opened, bench: Bench) -> list[Truth]:
@@ -30,5 +33,6 @@ def truths(opened: Opened, bench: Bench) -> list[Truth]:
         known = not result.reason and result.u > 0 and math.isfinite(result.value)
         true = f"{significant(result.unit.from_si(value), 5)} {result.unit.pretty}".strip()
         off = abs(result.value - value) / result.u if known else None
-        listed.append(Truth(opened.definition.results[name].label, true, found, off))
+        chance = 2 * float(stats.t.sf(off, result.dof)) if off is not None else None
+        listed.append(Truth(opened.definition.results[name].label, true, found, off, chance))
     return listed

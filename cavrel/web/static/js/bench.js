@@ -183,16 +183,16 @@ function laps() {
   const drawing = by("bench-sign").querySelector("svg");
   const part = drawing.querySelector(".sign-moves");
   const { period } = shown.data;
+  let whole = NaN;
   let quarter = -1;
   every(() => {
     const turns = now() / 1000 / period;
     MOTIONS[drawing.dataset.motion](part, 2 * Math.PI * turns, drawing);
-    // The mark is passed at whole turns; the words change there and nowhere else.
-    const at = Math.floor(4 * turns) % 4;
-    if (at !== quarter) {
-      quarter = at;
-      drawing.setAttribute("aria-label", QUARTERS[at]);
-    }
+    // The mark is passed at whole turns; a frame that comes late still says so.
+    const at = Math.floor(turns) === whole ? Math.floor(4 * turns) % 4 : 0;
+    if (at !== quarter || Math.floor(turns) !== whole) drawing.setAttribute("aria-label", QUARTERS[at]);
+    whole = Math.floor(turns);
+    quarter = at;
   });
 }
 
