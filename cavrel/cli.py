@@ -145,6 +145,46 @@ def accepted_command() -> None:
         click.echo(f"{name:22} {shown:42} {value.label}; {value.source}")
 
 
+@main.command("sensor")
+@click.argument("run", type=int)
+@click.option(
+    "--stand-in",
+    "kind",
+    type=click.Choice(["cart", "swing"]),
+    default="cart",
+    show_default=True,
+    help="What it looks at.",
+)
+@click.option("--server", default="http://127.0.0.1:8090", show_default=True, help="Where Cavrel is served.")
+@click.option("--rate", type=click.FloatRange(1, 1000), default=100.0, show_default=True, help="Samples a second.")
+@click.option("--seconds", type=click.FloatRange(0.1, 3600), default=60.0, show_default=True, help="How long.")
+@click.option(
+    "--size",
+    type=float,
+    default=0.5,
+    show_default=True,
+    help="Acceleration of the cart in m/s², or width of the swing.",
+)
+@click.option("--block", type=click.IntRange(1, 1000), default=5, show_default=True, help="Samples sent at a time.")
+@click.option(
+    "--speed", type=click.FloatRange(0.1, 100), default=1.0, show_default=True, help="How much faster than it would be."
+)
+@click.option("--seed", type=int, default=0, show_default=True)
+def sensor_command(
+    run: int, kind: str, server: str, rate: float, seconds: float, size: float, block: int, speed: float, seed: int
+) -> None:
+    """Send samples into a run as a sensor would, once a page of it listens."""
+    from cavrel import sensor
+
+    try:
+        samples = sensor.STAND_INS[kind](rate, seconds, size, seed)
+        kept = sensor.play(server.rstrip("/"), run, samples, block, speed, lambda words: click.echo(words, err=True))
+    except CavrelError as fault:
+        _refuse("sensor", fault)
+        return
+    click.echo(f"{kept} samples kept")
+
+
 @main.command("serve")
 def serve_command() -> None:
     """Serve Cavrel. CAVREL_PORT, CAVREL_DATA and DATABASE_URL say where."""

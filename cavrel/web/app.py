@@ -14,7 +14,7 @@ from werkzeug.exceptions import HTTPException
 from cavrel import __version__
 from cavrel.store import settings
 from cavrel.store.pool import DatabaseAway, Pool, transaction
-from cavrel.web import assets, doors, marks, pages, shelf
+from cavrel.web import assets, doors, live, marks, pages, shelf
 
 _POLICY = "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
 log = logging.getLogger("cavrel")
@@ -44,11 +44,12 @@ def create_app(pool: Pool, testing: bool = False) -> Flask:
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.filters.update(marks.FILTERS)
     app.jinja_env.globals.update(marks.GLOBALS)
-    CSRFProtect(app)
+    protection = CSRFProtect(app)
     Compress(app)
     app.jinja_env.globals.update(static=assets.static, drawing=shelf.drawing)
     for blueprint in pages.blueprints():
         app.register_blueprint(blueprint)
+    protection.exempt(live.hear)  # a sensor has a token of its own, and no session
     app.extensions["cavrel_pages"] = pages.of_a_run()
     app.add_url_rule("/sw.js", view_func=service_worker)
     app.add_url_rule("/token", view_func=token)
@@ -92,7 +93,9 @@ def _guard(response: Response) -> Response:
 
 
 def _wants_json() -> bool:
-    return request.path.endswith((".json", "/entries", "/news", "/token", "/health"))
+    return request.path.startswith("/live/") or request.path.endswith(
+        (".json", "/entries", "/news", "/token", "/health", "/live", "/read")
+    )
 
 
 def _answer(status: int, title: str, what: str, **more: Any) -> ResponseReturnValue:

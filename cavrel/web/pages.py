@@ -12,6 +12,7 @@ from cavrel.web import (
     entries,
     judge,
     lesson,
+    live,
     logbook,
     measure,
     patterns,
@@ -25,7 +26,7 @@ from cavrel.web import (
 
 OF_A_RUN = (plan, measure, straighten, judge, logbook, traces)
 """The pages of a run, by the name of their blueprint; each follows a save."""
-OTHERS = (assets, shelf, cupboard, lesson, write, runs, entries, bench, patterns)
+OTHERS = (assets, shelf, cupboard, lesson, write, runs, entries, bench, live, patterns)
 
 
 def blueprints() -> list[Blueprint]:

@@ -227,6 +227,7 @@ def from_trace(spec: Input, document: TraceDocument) -> tuple[float, float]:
         raise RunError("", f"the {spec.extract} of samples in {samples} is no {spec.label.lower()} in {spec.unit.text}")
     times = trace.sample_times(document.rate, document.start, document.times, len(document.values))
     values = np.array([np.nan if v is None else v for v in document.values], float) * unit.factor
-    found = trace.extract(spec.extract, times, values, document.begin, document.end)
+    step = trace.last_digit(document.values) * unit.factor
+    found = trace.extract(spec.extract, times, values, document.begin, document.end, step)
     offset = unit.offset if spec.extract in ("mean", "level") else 0.0
     return found.value + offset, found.u

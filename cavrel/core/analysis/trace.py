@@ -6,7 +6,9 @@ closes where it passes six times the time found so far). Without correlation the
 """
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
+from decimal import Decimal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -42,8 +44,18 @@ def sample_times(rate: str | None, start: float, times: list[float] | None, coun
     return start + np.arange(count) / hertz
 
 
-def extract(kind: str, t: Array, values: Array, begin: float | None = None, end: float | None = None) -> Extract:
-    """``slope``, ``mean``, ``level`` (median) or ``period`` of ``values`` ``(n,)`` at ``t`` ``(n,)`` within ``begin`` to ``end``.
+def last_digit(values: Sequence[float | None]) -> float:
+    """One step of the last digit that samples are written with, in their unit, from the first few hundred: samples that lie on a line are no surer
+    than that."""
+    places = [-int(Decimal(repr(v)).as_tuple().exponent) for v in values[:300] if v is not None and math.isfinite(v)]
+    return 10.0 ** -max(places) if places else 0.0
+
+
+def extract(
+    kind: str, t: Array, values: Array, begin: float | None = None, end: float | None = None, step: float = 0.0
+) -> Extract:
+    """``slope``, ``mean``, ``level`` (median) or ``period`` of ``values`` ``(n,)`` at ``t`` ``(n,)`` within ``begin`` to ``end``; ``step``: one
+    step of the samples' last digit, SI, whose rounding is noise of at least ``step/sqrt(12)``.
 
     Raises RunError where the stretch holds too few samples or shows no oscillation.
     """
@@ -57,18 +69,19 @@ def extract(kind: str, t: Array, values: Array, begin: float | None = None, end:
     if n < FEWEST[kind]:
         raise RunError("", f"the chosen stretch holds {n} samples; a {kind} needs at least {FEWEST[kind]}")
     if kind == "slope":
-        return _slope(t, y)
+        return _slope(t, y, step / math.sqrt(12))
     if kind == "period":
         return _period(t, y)
     middle = float(np.mean(y) if kind == "mean" else np.median(y))
     left = y - y.mean()
     tau, s = noise_of(left, 1)
+    s = max(s, step / math.sqrt(12))
     # A median of normal noise is less sure than a mean by the square root of pi/2.
     factor = 1.0 if kind == "mean" else math.sqrt(math.pi / 2)
     return Extract(middle, factor * s * math.sqrt(tau / n), n, tau)
 
 
-def _slope(t: Array, y: Array) -> Extract:
+def _slope(t: Array, y: Array, least: float) -> Extract:
     dt = t - t.mean()
     spread = float(dt @ dt)
     if spread == 0:
@@ -76,6 +89,7 @@ def _slope(t: Array, y: Array) -> Extract:
     slope = float(dt @ y) / spread
     left = y - y.mean() - slope * dt
     tau, s = noise_of(left, 2)
+    s = max(s, least)
     return Extract(slope, s / math.sqrt(spread) * math.sqrt(tau), len(y), tau)
 
 

@@ -1,6 +1,7 @@
 // The apparatus on the screen: shows what the cell in use is read from, and moves it. The numbers come from the server; a person reads them
 // off the drawing, whose label says its state to the nearest mark.
 import { keep } from "./keep.js";
+import { drawSamples } from "./samples.js";
 import { now, setSpeed, speed } from "./time.js";
 
 const TAKES = `cavrel.takes.${document.body.dataset.store}.${document.body.dataset.run}`;
@@ -259,25 +260,6 @@ function count() {
 
 /* --- samples --- */
 
-function trace(upto) {
-  const canvas = by("bench-trace");
-  const pen = canvas.getContext("2d");
-  const { times, values } = shown.data;
-  const style = getComputedStyle(canvas);
-  const most = Math.max(...values.map(Math.abs)) || 1;
-  pen.clearRect(0, 0, canvas.width, canvas.height);
-  pen.strokeStyle = style.getPropertyValue("--rule");
-  pen.beginPath();
-  pen.moveTo(0, 75);
-  pen.lineTo(canvas.width, 75);
-  pen.stroke();
-  pen.strokeStyle = style.getPropertyValue("--own");
-  pen.lineWidth = 1.6;
-  pen.beginPath();
-  for (let i = 0; i < times.length && times[i] <= upto; i += 1) pen.lineTo((times[i] / times.at(-1)) * canvas.width, 75 - (68 * values[i]) / most);
-  pen.stroke();
-}
-
 function slope() {
   const { times, values, unit } = shown.data;
   by("bench-go").addEventListener("click", () => {
@@ -285,7 +267,7 @@ function slope() {
     by("bench-go").disabled = true;
     every(() => {
       const t = (now() - begun) / 1000;
-      trace(t);
+      drawSamples(by("bench-trace"), times, values, times.findIndex((at) => at > t));
       by("bench-state").textContent = t < times.at(-1) ? "samples come" : `${times.length} samples`;
       if (t < times.at(-1)) return true;
       by("bench-keep").disabled = false;

@@ -1,5 +1,6 @@
 // Samples of a row: put in from a paste, a file or a sensor; the stretch of them that counts is dragged, typed or taken as proposed.
 import { keep } from "./keep.js";
+import { resumeLive, startLive, stopLive } from "./live.js";
 
 const DRAFT = `cavrel.samples.${document.body.dataset.store}.${document.body.dataset.run}.`;
 const MOST_KEPT = 500000; // characters of a draft that the browser is asked to hold
@@ -31,6 +32,7 @@ const url = (more = "") => `${panel.dataset.url}${place}${more}`;
 
 /** Show the samples of a row at Measure. */
 async function show(wanted) {
+  if (wanted !== place) stopLive();
   place = wanted;
   const mine = (asked += 1);
   const before = by("samples-text")?.value ?? "";
@@ -43,6 +45,7 @@ async function show(wanted) {
     if (panel.dataset.place === place && open !== undefined) by("samples").open = open && Boolean(before);
     panel.dataset.place = place;
     restore();
+    resumeLive();
   } catch { /* the table goes on; the samples wait for the server */ }
 }
 
@@ -178,8 +181,13 @@ export function start() {
   panel = by("trace-panel");
   if (!panel) return;
   if (document.body.dataset.page === "measure") startBeside();
-  else { place = panel.dataset.place; restore(); }
+  else place = panel.dataset.place;
   startPutting();
+  startLive(() => ({ place, url }));
+  if (place) {
+    restore();
+    resumeLive();
+  }
   let from = null;
   let mark = null;
   document.addEventListener("pointerdown", (event) => {
