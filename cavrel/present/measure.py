@@ -9,7 +9,7 @@ from cavrel.core.document import result_document
 from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
-from cavrel.present import graphs, results, tables
+from cavrel.present import graphs, results, tables, timings
 from cavrel.service.opened import Opened
 
 
@@ -118,6 +118,7 @@ def live(opened: Opened) -> dict[str, Any]:
         "results": [] if opened.definition.fits else results.overview(opened),
         "deck": _deck(opened),
         "steps": steps(opened),
+        "timings": timings.timings(opened),
         "suggested": {key: tables.suggested(opened, key) for key in opened.program.suggestions},
     }
 

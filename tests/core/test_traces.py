@@ -84,6 +84,8 @@ def test_samples_on_a_line_are_no_surer_than_their_last_digit() -> None:
     values = [round(0.4 * x, 3) for x in t.tolist()]
     found = traced("slope", "m/s^2", rate="50 Hz", values=values, unit="m/s").values["runs.a"]
     spread = math.sqrt(float(((t - t.mean()) ** 2).sum()))
-    assert found.u[0] == pytest.approx(1e-3 / math.sqrt(12) / spread, rel=0.3)
-    in_cm = traced("slope", "m/s^2", rate="50 Hz", values=[100 * v for v in values], unit="cm/s").values["runs.a"]
+    assert found.u[0] == pytest.approx(1e-3 / math.sqrt(12) / spread, rel=0.5)
+    in_cm = traced("slope", "m/s^2", rate="50 Hz", values=[round(100 * v, 1) for v in values], unit="cm/s").values[
+        "runs.a"
+    ]
     assert in_cm.value[0] == pytest.approx(0.4, rel=1e-3)

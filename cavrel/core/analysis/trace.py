@@ -75,7 +75,8 @@ def extract(
     middle = float(np.mean(y) if kind == "mean" else np.median(y))
     left = y - y.mean()
     tau, s = noise_of(left, 1)
-    s = max(s, step / math.sqrt(12))
+    if s < step / math.sqrt(12):  # nothing but rounding is left, which does not hang together
+        tau, s = 1.0, step / math.sqrt(12)
     # A median of normal noise is less sure than a mean by the square root of pi/2.
     factor = 1.0 if kind == "mean" else math.sqrt(math.pi / 2)
     return Extract(middle, factor * s * math.sqrt(tau / n), n, tau)
@@ -89,7 +90,8 @@ def _slope(t: Array, y: Array, least: float) -> Extract:
     slope = float(dt @ y) / spread
     left = y - y.mean() - slope * dt
     tau, s = noise_of(left, 2)
-    s = max(s, least)
+    if s < least:
+        tau, s = 1.0, least
     return Extract(slope, s / math.sqrt(spread) * math.sqrt(tau), len(y), tau)
 
 

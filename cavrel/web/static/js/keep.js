@@ -217,9 +217,11 @@ function apply(said) {
   const place = typed ? [active.selectionStart, active.selectionEnd, active.value, active.dataset.saved ?? active.defaultValue] : null;
   const before = titles();
   const changed = onlyChanged(said.html ?? "");
+  const opened = [...document.querySelectorAll("details[open][id]")].map((part) => part.id);
   drawing = true;
   if (changed) window.htmx.swap(body, changed, { swapStyle: "none" });
   drawing = false;
+  for (const id of opened) document.getElementById(id)?.setAttribute("open", "");
   if (path && !body.contains(active)) {
     const again = document.querySelector(path);
     again?.focus({ preventScroll: true });

@@ -188,6 +188,12 @@ export function start() {
     if (ruled) rule(ruled.dataset.rule, Number(ruled.dataset.count));
     const filled = event.target.closest("[data-fill]");
     if (filled) fill(filled);
+    const written = event.target.closest("[data-write]");
+    const input = written && cell(written.dataset.write);
+    if (input) {
+      input.value = written.dataset.text;
+      commit(input, { by: "laps" });
+    }
   });
   document.addEventListener("change", (event) => {
     const select = event.target.closest("select[data-option]");
