@@ -6,10 +6,11 @@ from typing import Any
 from cavrel import catalogue
 from cavrel.core.definition.readings import ROLES
 from cavrel.core.document import result_document
+from cavrel.core.logbook.run import trials
 from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
-from cavrel.present import graphs, results, tables, timings
+from cavrel.present import graphs, results, steady, tables, timings
 from cavrel.service.opened import Opened
 
 
@@ -28,7 +29,7 @@ def _deck(opened: Opened) -> dict[str, Any] | None:
                 "fills": step.fills,
                 "decimals": _decimals(opened, step.fills),
             }
-        else:
+        elif timer.kind != "steady":
             calls.append(
                 {
                     "kind": timer.kind,
@@ -40,6 +41,35 @@ def _deck(opened: Opened) -> dict[str, Any] | None:
                 }
             )
     return {"watch": watch, "calls": calls} if watch or calls else None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Frames:
+    """A video to count frames of. ``fills``: columns that take them. ``rate``: frames a second, as typed or usual. ``timed``: those columns that are
+    times, which take frames over rate."""
+
+    fills: tuple[str, ...]
+    rate: str
+    timed: tuple[str, ...]
+
+
+USUAL_RATE = "30"
+
+
+def frames(opened: Opened) -> Frames | None:
+    """What is read off a video, None where nothing is."""
+    kinds = opened.program.definition.instruments
+    read = [s for s in opened.program.inputs if s.gauge is not None and kinds[s.gauge.name].kind == "video frames"]
+    if not read:
+        return None
+    second = units.unit("s").dimension
+    hertz = [s for s in opened.program.inputs if s.series is None and s.unit.dimension.si() == "1/s" and s.default]
+    rate = USUAL_RATE
+    if hertz:
+        typed = trials(opened.state.run.quantities.get(hertz[0].name))[0].strip()
+        rate = typed or hertz[0].default or USUAL_RATE
+    timed = tuple(s.key for s in read if s.unit.dimension == second)
+    return Frames(fills=tuple(s.key for s in read), rate=rate, timed=timed)
 
 
 def _beat(opened: Opened, fills: tuple[str, ...]) -> dict[str, Any]:
@@ -119,6 +149,8 @@ def live(opened: Opened) -> dict[str, Any]:
         "deck": _deck(opened),
         "steps": steps(opened),
         "timings": timings.timings(opened),
+        "steady": steady.watches(opened),
+        "frames": frames(opened),
         "suggested": {key: tables.suggested(opened, key) for key in opened.program.suggestions},
     }
 

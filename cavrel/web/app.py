@@ -16,7 +16,10 @@ from cavrel.store import settings
 from cavrel.store.pool import DatabaseAway, Pool, transaction
 from cavrel.web import assets, doors, live, marks, pages, shelf
 
-_POLICY = "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
+_POLICY = (
+    "default-src 'self'; img-src 'self' data:; media-src 'self' blob:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; "
+    "form-action 'self'"
+)
 log = logging.getLogger("cavrel")
 
 

@@ -98,9 +98,23 @@ class _Compiler(Outcomes):
                 if fill not in self.kinds:
                     raise DefinitionError(f"steps.{i}.fills", f"unknown quantity or column '{fill}'")
             if step.timer:
+                if step.timer.kind == "steady":
+                    self._band(step.timer.band or "", step.fills, f"steps.{i}")
                 for key, amount in (("every", step.timer.every), ("for", step.timer.lasting)):
                     if amount is not None:
                         self._seconds(amount, f"steps.{i}.timer.{key}")
+
+    def _band(self, band: str, fills: tuple[str, ...], place: str) -> None:
+        """A steadiness watch looks at quantities of one kind, and its band is of that kind."""
+        try:
+            size, unit = units.quantity(band)
+        except CavrelError as fault:
+            raise DefinitionError(f"{place}.timer.band", fault.what) from fault
+        watched = [entry for entry in self.inputs if entry.key in fills and entry.series is None]
+        if not watched or len(watched) != len(fills):
+            raise DefinitionError(f"{place}.fills", "a steadiness watch says which quantities it looks at")
+        if any(entry.unit.dimension != unit.dimension for entry in watched) or not abs(size - unit.offset) > 0:
+            raise DefinitionError(f"{place}.timer.band", f"'{band}' is no band for what it looks at")
 
     def _laps(self) -> dict[int, Compiled]:
         """By step, how many laps its timer counts."""

@@ -41,19 +41,21 @@ class Timer(Model):
     """How the deck times a step.
 
     ``laps``: start, count ``laps`` of ``lap`` (a word, and its plural), stop. ``interval``: call out every ``every``, and move on to the next
-    cell, until ``for`` is over. ``wait``: let ``for`` pass before reading.
+    cell, until ``for`` is over. ``wait``: let ``for`` pass before reading. ``steady``: read again and again until what ``fills`` names has stayed
+    within ``band`` for so long.
     """
 
-    kind: Literal["laps", "interval", "wait"]
+    kind: Literal["laps", "interval", "wait", "steady"]
     laps: Formula = "1"
     lap: Annotated[str, Field(max_length=20)] = "lap"
     plural: Annotated[str, Field(max_length=20)] = "laps"
     every: Amount | None = None
     lasting: Annotated[Amount | None, Field(alias="for")] = None
+    band: Amount | None = None
 
     @model_validator(mode="after")
     def _what_its_kind_needs(self) -> "Timer":
-        wanted = {"laps": (), "interval": ("every", "lasting"), "wait": ("lasting",)}
+        wanted = {"laps": (), "interval": ("every", "lasting"), "wait": ("lasting",), "steady": ("lasting", "band")}
         missing = [name for name in wanted[self.kind] if getattr(self, name) is None]
         if missing:
             raise ValueError(f"a timer of kind '{self.kind}' says '{missing[0].replace('lasting', 'for')}'")

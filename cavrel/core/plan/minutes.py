@@ -105,7 +105,7 @@ def _waiting(analysis: Analysis, planned: Planned) -> float:
             continue
         series = any("." in key for key in step.fills)
         rows = _rows(analysis, planned, step.fills)
-        if timer.kind == "wait":
+        if timer.kind in ("wait", "steady"):
             total += rows * _seconds(timer.lasting)
         else:
             total += rows * _seconds(timer.every) if series else _seconds(timer.lasting)
@@ -135,7 +135,7 @@ def timeline(analysis: Analysis, planned: Planned, pace: Pace) -> tuple[Stretch,
     found = [Stretch(kind="set up", minutes=whole.set_up)]
     for step in analysis.program.definition.steps:
         lasting = 0.0
-        if step.timer is not None and step.timer.kind == "wait":
+        if step.timer is not None and step.timer.kind in ("wait", "steady"):
             rows = _rows(analysis, planned, step.fills)
             lasting = rows * _seconds(step.timer.lasting) / 60
             if rows == 1 and lasting >= LONG_WAIT:

@@ -57,11 +57,25 @@ class Timing(Kind):
         if not all(isinstance(lap, int | float) and not isinstance(lap, bool) and abs(lap) < 1e9 for lap in laps):
             raise EntryError("body.laps", "holds what is no time in seconds")
 
+        at, text = body.get("at"), body.get("text")
+        if "watched" in body and not (
+            isinstance(at, int | float)
+            and abs(at) < 1e12
+            and isinstance(text, str)
+            and text.strip()
+            and body["watched"] in definition.quantities
+        ):
+            raise EntryError("body.watched", "a reading watched has a quantity, a text and a time in seconds")
         until = body.get("until")
         if until is not None and not (isinstance(until, str) and len(until) <= 40):
             raise EntryError("body.until", "must be a moment as text")
 
     def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
+        if "watched" in body:
+            quantity = definition.quantities.get(str(body["watched"]))
+            return quantity.label if quantity else str(body["watched"]), f"{body.get('text')} while it is watched"
+        if isinstance(body.get("frames"), int):
+            return "Video", f"{counted(body['frames'], 'frame')} at {body.get('rate')} a second"
         if isinstance(body.get("call"), str):
             return "Stopwatch", body["call"][:80]
         laps = body.get("laps")

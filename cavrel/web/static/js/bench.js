@@ -291,7 +291,8 @@ export function start() {
   by("bench-speed").value = String(speed());
   by("bench-speed").addEventListener("change", (event) => setSpeed(Number(event.target.value)));
   document.addEventListener("focusin", (event) => {
-    const entered = event.target.matches?.("#tables input[data-slot]") ? event.target.dataset.slot : null;
+    const watched = event.target.dataset?.watched;
+    const entered = watched ? `quantities.${watched}.1` : event.target.matches?.("#tables input[data-slot]") ? event.target.dataset.slot : null;
     if (!entered || entered.startsWith("mark:") || entered === slot) return;
     // A course goes on while the cursor follows its calls.
     if (shown?.scene === "course" && running() && slot.split(".")[0] === entered.split(".")[0]) return;

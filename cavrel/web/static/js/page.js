@@ -24,6 +24,8 @@ if (document.body.dataset.run) {
     startCaller();
     (await import("./bench.js")).start();
     (await import("./trace.js")).start();
+    (await import("./steady.js")).start();
+    (await import("./frames.js")).start();
   }
   if (document.body.dataset.page === "plan") (await import("./plan.js")).start();
   if (document.body.dataset.page.startsWith("traces:")) (await import("./trace.js")).start();
