@@ -91,4 +91,14 @@ def _circle() -> list[str]:
     ]  # fmt: skip
 
 
-_MOTIONS = {"swing": _swing, "bounce": _bounce, "circle": _circle}
+def _turn() -> list[str]:
+    return [
+        svg.tag("circle", cx=_X, cy=84.0, r=70.0, class_="face-body"),
+        svg.tag("circle", cx=_X, cy=84.0, r=30.0, class_="face-body"),
+        svg.tag("path", d=f"M{_X:.0f} 4v14", class_="face-mark"),
+        svg.tag("g", svg.tag("path", d="M0 -70v26", class_="face-hair"), svg.tag("circle", cx=0.0, cy=-62.0, r=5.0, class_="face-bob"),
+                class_="sign-moves", transform=f"translate({_X:.0f} 84)"),
+    ]  # fmt: skip
+
+
+_MOTIONS = {"swing": _swing, "bounce": _bounce, "circle": _circle, "turn": _turn}

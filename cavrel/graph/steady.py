@@ -39,6 +39,6 @@ def drawing(
         parts.append(svg.polyline(drawn, "trace"))
         parts += [svg.tag("circle", cx=px, cy=py, r=3.2, class_="pt") for px, py in drawn]
         if drawn:
-            parts.append(svg.words(min(drawn[-1][0] + 6, WIDTH - 12), drawn[-1][1] - 6, name, "tick", "end"))
+            parts.append(svg.words(drawn[0][0] + 6, drawn[0][1] + 4, name, "tick", "start"))
     parts.append(svg.words(WIDTH - 4, HEIGHT - 2, f"min, {unit}", "tick", "end"))
     return svg.drawing(WIDTH, HEIGHT, title, *parts, role="img")

@@ -30,6 +30,7 @@ DO = {
     "course": "It begins with the calls of the deck: start them, and read at each.",
     "count": "Press Count: it counts for the whole interval.",
     "slope": "Let go: the samples come as the sensor takes them. Keep them; the stretch that counts is chosen beside its row.",
+    "film": "A film of it: step through it with the counter below, mark the last frame at rest and the one in which it has made its turns.",
     "still": "",
 }
 """What is done with each scene."""
@@ -41,7 +42,7 @@ class View:
 
     ``slot``: that it is for.
     ``where``: in words.
-    ``scene``: ``still``, ``laps``, ``seek``, ``creep``, ``course``, ``count``, ``slope``, ``not-yet``.
+    ``scene``: ``still``, ``laps``, ``seek``, ``creep``, ``course``, ``count``, ``slope``, ``film``, ``not-yet``.
     ``do``: what is done.
     ``face``: the instrument, None where nothing is read off.
     ``sign``: drawing of what says so, or of what moves; empty where there is none.
@@ -85,7 +86,7 @@ def view(opened: Opened, bench: Bench, text: str, take: int) -> View:
     scene = _scene(shown)
     spec = shown.spec
     title = spec.gauge.label if spec.gauge else spec.label
-    face = None if scene in ("laps", "slope") else _face(opened, shown, title)
+    face = None if scene in ("laps", "slope", "film") else _face(opened, shown, title)
     own = opened.program.definition.instruments[spec.gauge.name] if spec.gauge else None
     zeroed = spec.gauge is not None and spec.gauge.least_count and not spec.gauge.dial and own is not None and own.kind
     return View(
@@ -96,7 +97,7 @@ def view(opened: Opened, bench: Bench, text: str, take: int) -> View:
         face=face,
         sign=_sign(shown, where),
         data=_data(shown),
-        zero=spec.gauge.name if zeroed and spec.gauge and scene not in ("laps", "slope", "count") else "",
+        zero=spec.gauge.name if zeroed and spec.gauge and scene not in ("laps", "slope", "count", "film") else "",
         watch_for=own.watch_for if own else "",
     )
 
@@ -118,6 +119,8 @@ def _scene(shown: Shown) -> str:
         return "course"
     if shown.laps is not None:
         return "laps"
+    if shown.turns is not None:
+        return "film"
     if shown.found is not None:
         return "seek"
     if shown.counts is not None:
@@ -130,6 +133,8 @@ def _scene(shown: Shown) -> str:
 def _sign(shown: Shown, where: str) -> str:
     if shown.found is not None:
         return signs.sign(shown.found.sign, where)
+    if shown.turns is not None:
+        return signs.motion("turn", where)
     return signs.motion(shown.motion, where) if shown.laps is not None else ""
 
 
@@ -140,6 +145,9 @@ def _data(shown: Shown) -> dict[str, Any]:
         return {"times": shown.course.times, "values": [_digits(unit.from_si(v)) for v in shown.course.values]}
     if shown.laps is not None:
         return {"period": shown.value / shown.laps}
+    if shown.turns is not None:
+        rest = 8 + abs(round(shown.value * 1e6)) % 30  # the film begins some frames before the release
+        return {"frames": shown.value, "turns": shown.turns, "rest": rest}
     if shown.found is not None:
         return _seek(shown, shown.found)
     if shown.counts is not None:

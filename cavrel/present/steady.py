@@ -8,6 +8,7 @@ from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of, read
 from cavrel.core.quantity.rounding import fixed
 from cavrel.graph import steady as drawn
+from cavrel.present import texts
 from cavrel.service.opened import Opened
 
 
@@ -106,7 +107,7 @@ def _picture(opened: Opened, lines: dict[str, list[tuple[float, float]]], since:
     first = min(t for line in lines.values() for t, _ in line)
     unit = opened.program.input_of[next(iter(lines))].unit
     shown = [
-        (opened.program.input_of[key].name, [((t - first) / 60, unit.from_si(v)) for t, v in line])
+        (texts.one_line(opened.program.input_of[key].name), [((t - first) / 60, unit.from_si(v)) for t, v in line])
         for key, line in lines.items()
     ]
     band = None

@@ -51,6 +51,29 @@ _THUMB = """(laps) => new Promise((done) => {
   eye.observe(drawing, { attributes: true, attributeFilter: ["aria-label"] });
 })"""
 
+_FILM = r"""() => {
+  // Steps through the film by halves: the last frame at rest, then the frame nearest to so many turns.
+  const at = document.getElementById("frames-at");
+  const drawing = document.querySelector("#bench-sign svg");
+  const go = (frame) => { at.value = frame; at.dispatchEvent(new Event("input", { bubbles: true })); return drawing.getAttribute("aria-label"); };
+  const turned = (frame) => {
+    const words = go(frame);
+    const m = words.match(/(\d+) turns? and (\d+)°/);
+    return m ? Number(m[1]) + Number(m[2]) / 360 : 0;
+  };
+  let [low, high] = [0, 200];
+  while (high - low > 1) { const m = (low + high) >> 1; if (go(m).endsWith("at rest")) low = m; else high = m; }
+  go(low);
+  document.getElementById("frames-first").click();
+  const typed = document.querySelector('input[data-slot="quantities.N.1"]');
+  const wanted = Number(typed.value || typed.placeholder);
+  [low, high] = [low, 5000];
+  while (high - low > 1) { const m = (low + high) >> 1; if (turned(m) < wanted) low = m; else high = m; }
+  const nearest = Math.abs(turned(low) - wanted) < Math.abs(turned(high) - wanted) ? low : high;
+  go(nearest);
+  document.getElementById("frames-last").click();
+}"""
+
 _SECRETARY = """() => {
   // Writes down what the scale shows at each call, in the cell that the caller went to.
   const said = document.getElementById("call-said");
@@ -113,6 +136,8 @@ class Robot:
             self.follow_calls()
         elif scene == "laps":
             self.time()
+        elif scene == "film":
+            self.page.evaluate(_FILM)
         elif scene == "slope":
             self.let_go(slot)
         else:

@@ -73,7 +73,7 @@ def compared(page: Page, server: Server, run: int) -> dict[str, tuple[float, flo
     return {t["label"]: (t["chance"], t["found"], t["true"]) for t in truths}
 
 
-SPEEDS = {"pendulum": "5", "oscillating-mass": "5", "conical-pendulum": "5", "stefan-constant": "60"}
+SPEEDS = {"pendulum": "5", "oscillating-mass": "5", "conical-pendulum": "5", "stefan-constant": "20"}
 """Where a thumb or a pen has to keep up; everything else runs 300 times as fast as it would."""
 THREE = 0.0027
 """The chance of three standard uncertainties, where they are well known; few readings have Student's wider tails."""

@@ -72,6 +72,7 @@ class Shown:
     ``creep``: how it begins, None where it stands at once.
     ``course``: how it goes while intervals are called, None where none are.
     ``counts``: seconds in which random events are counted, None where none are.
+    ``turns``: that a film shows until the frames read, None where there is no film.
     ``slope``: of samples in coherent SI units a second, None where none are taken.
     """
 
@@ -84,6 +85,7 @@ class Shown:
     course: Course | None = None
     counts: float | None = None
     slope: float | None = None
+    turns: float | None = None
 
 
 def instrument_faults(program: Program) -> list[tuple[str, str]]:
@@ -209,6 +211,7 @@ class Bench:
             if spec.key in plan.settle
             else None,
             slope=value if spec.extract == "slope" else None,
+            turns=self._amount(plan.turns, "simulate.turns") if plan.motion.get(spec.key) == "turn" else None,
         )
 
     def _through(self, spec: Input, value: float, true: float) -> float:

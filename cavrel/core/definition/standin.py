@@ -49,7 +49,8 @@ class Simulate(Model):
     can be made to go wrong.
 
     For the bench on the screen: ``hidden``: the share by which a truth may be larger or smaller in one run, so that nobody knows it;
-    ``seek``: readings that are found by moving something; ``settle``: readings that creep; ``motion``: what laps are counted of."""
+    ``seek``: readings that are found by moving something; ``settle``: readings that creep; ``motion``: what laps are counted of, and
+    of a film ``turn``, whose frames are counted until it has made ``turns``."""
 
     truth: Annotated[dict[Key, Formula], Field(max_length=40)] = {}
     set: Annotated[dict[str, Formula], Field(max_length=24)] = {}
@@ -60,4 +61,5 @@ class Simulate(Model):
     hidden: Annotated[dict[Key, Amount], Field(max_length=24)] = {}
     seek: Annotated[dict[str, Seek], Field(max_length=24)] = {}
     settle: Annotated[dict[str, Settle], Field(max_length=24)] = {}
-    motion: Annotated[dict[str, Literal["swing", "bounce", "circle"]], Field(max_length=8)] = {}
+    motion: Annotated[dict[str, Literal["swing", "bounce", "circle", "turn"]], Field(max_length=8)] = {}
+    turns: Formula = "1"

@@ -1,6 +1,7 @@
 // The apparatus on the screen: shows what the cell in use is read from, and moves it. The numbers come from the server; a person reads them
 // off the drawing, whose label says its state to the nearest mark.
 import { keep } from "./keep.js";
+import { commit } from "./sheet.js";
 import { drawSamples } from "./samples.js";
 import { now, setSpeed, speed } from "./time.js";
 
@@ -264,6 +265,7 @@ function slope() {
   const { times, values, unit } = shown.data;
   by("bench-go").addEventListener("click", () => {
     const begun = now();
+    by("bench-trace").hidden = false;
     by("bench-go").disabled = true;
     every(() => {
       const t = (now() - begun) / 1000;
@@ -279,10 +281,30 @@ function slope() {
     keep("trace", `trace:${place(slot)}`, { times, values, unit });
     by("bench-keep").disabled = true;
     by("bench-state").textContent = "kept beside the row";
+    by("bench-trace").hidden = true;
   });
 }
 
-const SCENES = { seek, laps, creep, course, count, slope };
+/* --- a film, stepped through with the frame counter --- */
+
+function film() {
+  const drawing = by("bench-sign").querySelector("svg");
+  const part = drawing.querySelector(".sign-moves");
+  const { frames, turns, rest } = shown.data;
+  const show = () => {
+    const frame = Math.max(0, Math.round(Number(by("frames-at")?.value) || 0));
+    const turned = turns * (Math.max(frame - rest, 0) / frames) ** 2;
+    part.setAttribute("transform", `translate(280 84) rotate(${(360 * (turned % 1)).toFixed(2)})`);
+    const whole = Math.floor(turned);
+    const words = frame <= rest ? "at rest" : `${whole} ${whole === 1 ? "turn" : "turns"} and ${Math.round(360 * (turned - whole))}°`;
+    drawing.setAttribute("aria-label", `frame ${frame}: ${words}`);
+    by("bench-state").textContent = `frame ${frame}`;
+  };
+  state.film = show;
+  show();
+}
+
+const SCENES = { seek, laps, creep, course, count, slope, film };
 
 export function start() {
   box = by("screen-bench");
@@ -303,6 +325,19 @@ export function start() {
     if (shown?.scene === "course" && running()) return;
     // What is set may move what is shown; a reading taken moves nothing.
     if (slot && changed.some((other) => other !== slot) && (shown?.scene === "not-yet" || changed.some(sets))) ask(slot);
+  });
+  document.addEventListener("cavrel:frame", () => state.film?.());
+  view.addEventListener("submit", (event) => {
+    event.preventDefault();
+    const input = by("bench-reading");
+    const place = document.querySelector(`input[data-slot="${CSS.escape(slot)}"]`);
+    if (!input.value.trim() || !place) return;
+    place.value = input.value.trim();
+    commit(place);
+    const cells = [...document.querySelectorAll("#tables input[data-slot]")];
+    const next = cells.slice(cells.indexOf(place) + 1).find((i) => !i.value.trim() && !i.placeholder);
+    if (next) ask(next.dataset.slot).then(() => by("bench-reading")?.focus());
+    else input.value = "";
   });
   document.addEventListener("cavrel:calling", (event) => {
     if (shown?.scene === "course") state.begun = event.detail.started;

@@ -34,6 +34,7 @@ function show() {
     ? "go to the last frame at rest and mark it" : `${gone} ${gone === 1 ? "frame" : "frames"} since the mark at ${first}: ${(gone / r).toFixed(3)} s`;
   const film = by("frames-video");
   if (!film.hidden && r > 0) film.currentTime = (at() + 0.5) / r; // the middle of a frame: no rounding falls into the next
+  document.dispatchEvent(new CustomEvent("cavrel:frame"));
   remember();
 }
 

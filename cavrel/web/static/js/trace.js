@@ -31,7 +31,7 @@ function timeAt(graph, event) {
 const url = (more = "") => `${panel.dataset.url}${place}${more}`;
 
 /** Show the samples of a row at Measure. */
-async function show(wanted) {
+async function show(wanted, again = false) {
   if (wanted !== place) stopLive();
   place = wanted;
   const mine = (asked += 1);
@@ -46,6 +46,7 @@ async function show(wanted) {
     panel.dataset.place = place;
     restore();
     resumeLive();
+    if (again) panel.scrollIntoView({ block: "nearest" });
   } catch { /* the table goes on; the samples wait for the server */ }
 }
 
@@ -172,7 +173,7 @@ function startBeside() {
   });
   document.addEventListener("cavrel:saved", (event) => {
     const changed = [...Object.keys(event.detail.entries), ...Object.keys(event.detail.others)];
-    if (place && changed.some((slot) => [`trace:${place}`, `stretch:${place}`].includes(slot) || slot.startsWith(`${place}.`))) show(place);
+    if (place && changed.some((slot) => [`trace:${place}`, `stretch:${place}`].includes(slot) || slot.startsWith(`${place}.`))) show(place, changed.includes(`trace:${place}`));
     else if (place && changed.length && changed.every((slot) => slot.startsWith("undo"))) show(place);
   });
 }
