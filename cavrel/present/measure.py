@@ -10,7 +10,7 @@ from cavrel.core.logbook.run import trials
 from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
-from cavrel.present import graphs, results, steady, tables, timings
+from cavrel.present import graphs, results, steady, tables, tested, timings
 from cavrel.service.opened import Opened
 
 
@@ -151,6 +151,7 @@ def live(opened: Opened) -> dict[str, Any]:
         "timings": timings.timings(opened),
         "steady": steady.watches(opened),
         "frames": frames(opened),
+        "tested": tested.tested(opened),
         "suggested": {key: tables.suggested(opened, key) for key in opened.program.suggestions},
     }
 

@@ -83,6 +83,7 @@ class Table:
     ``rows``: from the first.
     ``more_trials``: the repeated columns that can take another trial.
     ``spare``: the last row is empty.
+    ``order``: of its rows: ``taken``, ``moved``, or a column after ``+`` or ``-``.
     """
 
     name: str
@@ -91,6 +92,7 @@ class Table:
     rows: tuple[Row, ...]
     more_trials: tuple[str, ...]
     spare: bool
+    order: str = "taken"
 
 
 @dataclass(frozen=True, slots=True)

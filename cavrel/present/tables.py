@@ -1,5 +1,6 @@
 """The ruled table of a series, ready for the page: heads, cells as typed, computed cells in step with their uncertainty."""
 
+import math
 from dataclasses import replace
 
 from cavrel.core.definition import Column, Series
@@ -119,9 +120,46 @@ def _table(opened: Opened, name: str, series: Series) -> Table:
         _row(opened, name, series, number, typed, repeated, derived, places)
         for number in range(1, opened.state.rows[name] + 1)
     )
+    last = rows[-1]
+    rows = _ordered(opened, name, rows)
     more = tuple(c for c in repeated if opened.state.trials[f"{name}.{c}"] < MOST_TRIALS)
-    spare = len(rows) > 1 and not any(f.text or (f.trace and f.hint) for f in rows[-1].fields) and not rows[-1].out
-    return Table(name=name, series=series, heads=tuple(heads), rows=rows, more_trials=more, spare=spare)
+    spare = len(rows) > 1 and not any(f.text or (f.trace and f.hint) for f in last.fields) and not last.out
+    return Table(
+        name=name,
+        series=series,
+        heads=tuple(heads),
+        rows=rows,
+        more_trials=more,
+        spare=spare,
+        order=_order_of(opened, name),
+    )
+
+
+def _order_of(opened: Opened, name: str) -> str:
+    """The order in force as the page's choice calls it: ``taken``, ``moved``, or a column with ``+`` or ``-``."""
+    order = opened.state.orders.get(name) or {}
+    if order.get("by"):
+        return f"{'-' if order.get('falling') else '+'}{order['by']}"
+    return "moved" if order.get("rows") else "taken"
+
+
+def _ordered(opened: Opened, name: str, rows: tuple[Row, ...]) -> tuple[Row, ...]:
+    """The rows in the order that the bench wants to see; those without a value stand last."""
+    order = opened.state.orders.get(name)
+    if not order:
+        return rows
+    by = order.get("by")
+    if by and f"{name}.{by}" in opened.analysis.values:
+        value = opened.analysis.values[f"{name}.{by}"].value
+        sign = -1.0 if order.get("falling") else 1.0
+
+        def place(row: Row) -> tuple[bool, float, int]:
+            v = float(value[row.number - 1]) if row.number <= len(value) else math.nan
+            return (not math.isfinite(v), sign * v if math.isfinite(v) else 0.0, row.number)
+
+        return tuple(sorted(rows, key=place))
+    first = {number: i for i, number in enumerate(order.get("rows", []))}
+    return tuple(sorted(rows, key=lambda row: (first.get(row.number, len(first)), row.number)))
 
 
 def _symbol(opened: Opened, key: str) -> str:

@@ -22,7 +22,7 @@ from cavrel.web.shared import Following, pool
 pages = Blueprint("entries", __name__)
 log = logging.getLogger("cavrel")
 
-_REDRAWN = ("rows", "trials", "option", "undo", "leave-out", "take-back")
+_REDRAWN = ("rows", "trials", "option", "undo", "leave-out", "take-back", "order")
 
 
 @pages.post("/runs/<int:run>/entries")

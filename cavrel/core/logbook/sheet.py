@@ -39,6 +39,7 @@ class SheetState:
     ``notes``: in time.
     ``count``: entries.
     ``ticks``: what was made ready, looked at or read -> its entry: ``apparatus.0``, ``check.rule``, ``caution.0``.
+    ``orders``: series -> how its rows are shown: ``by`` a column, or ``rows`` that come first.
     """
 
     run: RunDocument
@@ -53,6 +54,7 @@ class SheetState:
     notes: tuple[Entry, ...]
     count: int
     ticks: Mapping[str, Entry]
+    orders: Mapping[str, Mapping[str, Any]]
 
 
 def assemble(
@@ -138,6 +140,7 @@ def sheet_of(
         notes=book.notes,
         count=book.count,
         ticks=standing.ticks,
+        orders=standing.orders,
     )
 
 

@@ -26,6 +26,7 @@ class Standing:
     rules: dict[str, Any] = field(default_factory=dict)
     headings: dict[str, dict[str, Any]] = field(default_factory=dict)
     marks: dict[str, dict[int, str]] = field(default_factory=dict)
+    orders: dict[str, Mapping[str, Any]] = field(default_factory=dict)
     foreseen: dict[str, str] = field(default_factory=dict)
     without: set[str] = field(default_factory=set)
     planned: set[str] = field(default_factory=set)

@@ -88,6 +88,39 @@ class HeadingOfRun(Kind):
         return named.label if named else place, ", ".join(s for s in said if s) or "as the experiment has it"
 
 
+class Order(Kind):
+    """The order in which a table shows its rows: ``by`` a column, ``falling`` or not, or the numbers of ``rows`` that come first; neither: as they
+    were taken. Rows keep their numbers."""
+
+    name = "order"
+
+    def check(self, definition: Definition, slot: str, body: Body) -> None:
+        series = definition.series.get(slot.removeprefix("order:")) if slot.startswith("order:") else None
+        if series is None:
+            raise EntryError("slot", f"'{slot[:60]}' names no table of this experiment")
+        rows, by = body.get("rows", []), body.get("by")
+        if by is not None and by not in series.columns:
+            raise EntryError("body.by", "names no column of this table")
+        numbers = (
+            isinstance(rows, list)
+            and len(rows) <= MOST_ROWS
+            and all(type(n) is int and 0 < n <= MOST_ROWS for n in rows)
+        )
+        if not numbers or len(set(rows)) != len(rows):
+            raise EntryError("body.rows", "must be numbers of rows, each once")
+
+    def apply(self, standing: Standing, slot: str, body: Body, entry: Entry) -> None:
+        standing.orders[slot.removeprefix("order:")] = body
+
+    def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
+        series = definition.series.get(place)
+        label = series.label if series else place
+        if series and body.get("by") in series.columns:
+            way = "falling" if body.get("falling") else "rising"
+            return label, f"rows shown by {series.columns[str(body['by'])].label.lower()}, {way}"
+        return label, "a row moved" if body.get("rows") else "rows shown as they were taken"
+
+
 class Mark(Kind):
     """A word for a row: the number of a shot, a mark on the floor. It is never computed with."""
 

@@ -109,6 +109,34 @@ function fill(button) {
   });
 }
 
+let lastCell = null; // the cell last used, whose row is moved
+
+/** Show the row of the cell last used one place higher or lower; it keeps its number. */
+function moveRow(step) {
+  const row = (lastCell && cell(lastCell))?.closest("tr");
+  const table = row?.closest("table");
+  if (!table) return;
+  const numbers = [...table.tBodies[0].rows].map((r) => Number(r.dataset.at.split(".")[1]));
+  const at = numbers.indexOf(Number(row.dataset.at.split(".")[1]));
+  const to = at + step;
+  if (to < 0 || to >= numbers.length) return;
+  [numbers[at], numbers[to]] = [numbers[to], numbers[at]];
+  keep("order", `order:${table.dataset.series}`, { rows: numbers });
+}
+
+function order(select) {
+  const { value } = select;
+  if (value === "moved") return;
+  keep("order", `order:${select.dataset.order}`, value === "taken" ? {} : { by: value.slice(1), falling: value[0] === "-" });
+}
+
+/** A row that no fit takes, to hold what the line foretells against what is then read. */
+function testRow(button) {
+  const { testRow: series, count } = button.dataset;
+  rule(`rows:${series}`, Number(count));
+  keep("leave-out", `out:${series}.${count}`, { reason: button.dataset.reason ?? "tests the prediction" });
+}
+
 /** The cursor stands where the next reading goes; a finger would only get its keyboard in the way. */
 function stand() {
   if (!matchMedia("(pointer: fine)").matches) return;
@@ -168,7 +196,11 @@ export function start() {
   document.addEventListener("focusout", (event) => {
     if (event.target.matches?.("#tables input[data-slot]") && !isDrawing()) commit(event.target);
   });
-  document.addEventListener("focusin", (event) => { if (event.target.matches?.("#tables input[data-slot]")) event.target.select(); });
+  document.addEventListener("focusin", (event) => {
+    if (!event.target.matches?.("#tables input[data-slot]")) return;
+    lastCell = event.target.dataset.slot;
+    event.target.select();
+  });
   document.addEventListener("keydown", (event) => {
     const input = event.target;
     if (!input.matches?.("#tables input[data-slot]")) return;
@@ -180,6 +212,7 @@ export function start() {
       if (sideways(input, event.shiftKey ? -1 : 1)) event.preventDefault();
     } else if (event.key === "ArrowDown" || event.key === "ArrowUp") {
       event.preventDefault();
+      if (event.altKey) return moveRow(event.key === "ArrowDown" ? 1 : -1);
       down(input, event.key === "ArrowDown" ? 1 : -1);
     }
   });
@@ -188,6 +221,10 @@ export function start() {
     if (ruled) rule(ruled.dataset.rule, Number(ruled.dataset.count));
     const filled = event.target.closest("[data-fill]");
     if (filled) fill(filled);
+    const moved = event.target.closest("[data-move-row]");
+    if (moved) moveRow(Number(moved.dataset.moveRow));
+    const tested = event.target.closest("[data-test-row]");
+    if (tested) testRow(tested);
     const written = event.target.closest("[data-write]");
     const input = written && cell(written.dataset.write);
     if (input) {
@@ -198,6 +235,8 @@ export function start() {
   document.addEventListener("change", (event) => {
     const select = event.target.closest("select[data-option]");
     if (select) convention(select);
+    const ordered = event.target.closest("select[data-order]");
+    if (ordered) order(ordered);
   });
   // One changed while the page was still loading is no less meant.
   for (const select of document.querySelectorAll("select[data-option]")) {

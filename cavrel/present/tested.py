@@ -1,0 +1,95 @@
+"""Rows kept aside to test a line: what it foretells for them, and what was read."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from cavrel.core.analysis import uncertainty
+from cavrel.core.analysis.fitted import FitAnalysis
+from cavrel.core.formula.text import unparse
+from cavrel.core.logbook import in_force
+from cavrel.core.quantity.rounding import significant
+from cavrel.present import texts
+from cavrel.service.opened import Opened
+
+REASON = "tests the prediction"
+"""The reason by which a row is left out to test the line; a bench may write more after it."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Tested:
+    """``row``: its number. ``fit``: what the line is called. ``what``: what is foretold, as a formula. ``foretold``: with its interval for one more
+    reading, empty while nothing is set or no line is there. ``read``: what the row gives, empty while nothing is. ``verdict``: in words. ``agrees``:
+    it lies in the interval. ``waits``: what is missing."""
+
+    row: int
+    fit: str
+    what: str
+    foretold: str
+    read: str
+    verdict: str
+    agrees: bool | None
+    waits: str
+
+
+def tested(opened: Opened) -> list[Tested]:
+    """Every row kept aside, for each line of its table."""
+    found = []
+    for slot, entry in opened.state.left_out.items():
+        series, _, number = slot.partition(".")
+        reason = str(in_force(entry)[1].get("reason", ""))
+        if not number.isdigit() or series not in opened.definition.series or not reason.startswith(REASON):
+            continue
+        for name, body in opened.definition.fits.items():
+            if body.series == series and body.x is not None:
+                found.append(_tested(opened, name, int(number)))
+    return sorted(found, key=lambda t: t.row)
+
+
+def _tested(opened: Opened, name: str, row: int) -> Tested:
+    fit, step = opened.analysis.fits[name], opened.program.fits[name]
+    label = opened.definition.fits[name].label or name
+    unit = step.y_unit
+    what = texts.one_line(unparse(step.y))
+    x = float(fit.x[row - 1]) if row <= len(fit.x) else math.nan
+    y = float(fit.y[row - 1]) if row <= len(fit.y) else math.nan
+    read = f"{significant(unit.from_si(y), 4)} {unit.pretty}".strip() if math.isfinite(y) else ""
+    waits = "" if fit.drawable else "the line is not there yet"
+    waits = waits or ("" if math.isfinite(x) else "set its value first")
+    if waits:
+        return Tested(row=row, fit=label, what=what, foretold="", read=read, verdict="", agrees=None, waits=waits)
+    low, middle, high = interval(opened, fit, x)
+    shown = f"{significant(unit.from_si(middle), 4)} {unit.pretty}".strip()
+    within = (
+        f"{significant(unit.from_si(low), 4)} to {significant(unit.from_si(high), 4)}" if math.isfinite(low) else ""
+    )
+    agrees = low <= y <= high if math.isfinite(y) and math.isfinite(low) else None
+    measured = fit.x[fit.rows]
+    outside = " It lies outside what was measured." if not measured.min() <= x <= measured.max() else ""
+    verdict = (
+        ""
+        if agrees is None
+        else "as foretold."
+        if agrees
+        else "not as foretold: the reading, or the line, does not hold."
+    )
+    return Tested(
+        row=row,
+        fit=label,
+        what=what,
+        foretold=f"{shown}, between {within} in 95 % of readings" if within else shown,
+        read=read,
+        verdict=f"{verdict}{outside}".strip(),
+        agrees=agrees,
+        waits="",
+    )
+
+
+def interval(opened: Opened, fit: FitAnalysis, x: float) -> tuple[float, float, float]:
+    """(low, value, high) of one more reading at ``x``, SI, with 95 %; NaN ends where its scatter is not known."""
+    value, u = fit.at(np.array([x]))
+    dof = float(fit.diagnostics.dof) if fit.diagnostics is not None and fit.source == "scatter" else math.inf
+    factor = uncertainty.coverage_factor(dof, opened.analysis.rules.student)
+    reach = factor * math.hypot(float(u[0]), fit.single_u())
+    return float(value[0]) - reach, float(value[0]), float(value[0]) + reach
