@@ -152,7 +152,7 @@ def live(opened: Opened) -> dict[str, Any]:
         "steady": steady.watches(opened),
         "frames": frames(opened),
         "tested": tested.tested(opened),
-        "suggested": {key: tables.suggested(opened, key) for key in opened.program.suggestions},
+        "suggested": {key: tables.suggested(opened, key) for key in opened.program.suggestions if "." in key},
     }
 
 

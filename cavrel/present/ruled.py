@@ -98,7 +98,7 @@ class Table:
 @dataclass(frozen=True, slots=True)
 class QuantityFields:
     """A quantity of the run with a field for each repeat. ``part``: what stands before the colon of its label, such as ``Part 1``; ``symbol``: the
-    letter shown."""
+    letter shown; ``needed``: what it ought to be set to, and what it is, in words, empty where nothing says so."""
 
     name: str
     label: str
@@ -106,3 +106,4 @@ class QuantityFields:
     fields: tuple[Field, ...]
     part: str = ""
     symbol: str = ""
+    needed: str = ""

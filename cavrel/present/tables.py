@@ -8,6 +8,7 @@ from cavrel.core.logbook import MOST_TRIALS
 from cavrel.core.logbook.run import trials
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
+from cavrel.core.quantity.rounding import fixed, significant
 from cavrel.present import texts
 from cavrel.present.ruled import Field, Head, QuantityFields, Row, Table
 from cavrel.service.opened import Opened
@@ -32,9 +33,49 @@ def quantities(opened: Opened) -> list[QuantityFields]:
             part, rest = "", body.label
         shown = rest[0].upper() + rest[1:]
         found.append(
-            QuantityFields(name, shown, units.pretty(body.unit or ""), tuple(fields), part, _symbol(opened, name))
+            QuantityFields(
+                name,
+                shown,
+                units.pretty(body.unit or ""),
+                tuple(fields),
+                part,
+                _symbol(opened, name),
+                needed(opened, name),
+            )
         )
     return found
+
+
+def says_needed(opened: Opened) -> bool:
+    """Whether any quantity has a value that it ought to be set to."""
+    return any("." not in key for key in opened.program.suggestions)
+
+
+def needed(opened: Opened, name: str) -> str:
+    """What a quantity ought to be set to, to the step of what it is set with, and how far what was set lies from it; empty where nothing says."""
+    wanted = opened.analysis.suggested(name)
+    if name not in opened.program.suggestions or len(wanted) != 1:
+        return ""
+    spec = opened.program.input_of[name]
+    value, unit = float(wanted[0]), spec.unit
+    formula = next(s.formula for s in opened.program.definition.suggest if s.target == name)
+    result = opened.definition.results.get(formula)
+    formula = result.formula if result is not None and result.formula else formula
+    said = [f"needed {significant(unit.from_si(value), 5)} {unit.pretty} = {texts.one_line(formula)}"]
+    if spec.gauge is not None and spec.gauge.step:
+        step = spec.gauge.step
+        places = max(0, -math.floor(math.log10(step / unit.factor) + 1e-9))
+        nearest = round(value / step) * step
+        said.append(f"the {spec.gauge.label} can be set to {fixed(unit.from_si(nearest), places)} {unit.pretty}")
+    typed = opened.analysis.values[name].value[0] if name in opened.analysis.values else math.nan
+    if math.isfinite(typed) and value:
+        off = typed / value - 1
+        said.append(
+            "set as needed"
+            if abs(off) < 5e-5
+            else f"set {significant(abs(100 * off), 2)} % {'above' if off > 0 else 'below'} it"
+        )
+    return "; ".join(said)
 
 
 def tables(opened: Opened) -> list[Table]:
@@ -315,6 +356,10 @@ def suggested(opened: Opened, key: str) -> list[str]:
     unit = opened.program.suggestions[key][1]
     numbers = opened.analysis.suggested(key)
     spec = opened.program.input_of[key]
+    if spec.gauge is not None and spec.gauge.step:
+        step = spec.gauge.step
+        places = max(0, -math.floor(math.log10(step / unit.factor) + 1e-9))
+        return [f"{unit.from_si(round(float(number) / step) * step):.{places}f}" for number in numbers]
     if spec.gauge is None or not spec.gauge.least_count:
         return [f"{unit.from_si(float(number)):.3g}" for number in numbers]
     places = decimals_of(spec.gauge.least_count, unit)

@@ -30,5 +30,12 @@ def follow(opened: Opened, wanted: Following) -> str:
     rows, fields = tables.changed(opened, wanted.before)
     ticked = wanted.before is None or wanted.before.state.ticks != opened.state.ticks
     return render_template(
-        "measure/follow.html", **shown, **measure.live(opened), rows=rows, cells=fields, ticked=ticked, whole=False
+        "measure/follow.html",
+        **shown,
+        **measure.live(opened),
+        rows=rows,
+        cells=fields,
+        needed=tables.quantities(opened) if tables.says_needed(opened) else (),
+        ticked=ticked,
+        whole=False,
     )

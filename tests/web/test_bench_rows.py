@@ -164,3 +164,15 @@ def test_whoever_runs_the_lesson_can_make_things_go_wrong(client: FlaskClient) -
     assert "nothing that can go wrong" in strange.text
     page = client.get(f"/runs/{run}/measure").text
     assert "end" not in re.findall(r'value="(end|zero:rule)"', page)
+
+
+def test_what_is_set_is_held_against_what_is_needed(client: FlaskClient) -> None:
+    run = start(client, "galvanometer-conversion", "Wick", "Voltmeter")
+    save(client, run, entry("reading", "quantities.k.1", text="19.86"), entry("reading", "quantities.G.1", text="96.4"))
+    page = text(client, f"/runs/{run}/measure")
+    assert "needed 4938.8 Ω" in page
+    assert "the resistance box can be set to 4939 Ω" in page
+    followed = save(client, run, entry("reading", "quantities.R_box.1", text="4939")).json["html"]
+    assert "set as needed" in followed
+    save(client, run, entry("reading", "quantities.R_box.1", text="5000"))
+    assert "set 1.2 % above it" in text(client, f"/runs/{run}/measure")

@@ -23,6 +23,7 @@ class MeasuringInstrument:
     ``share``: relative limit, half-width of a rectangular distribution.
     ``offset``: limit, half-width of a rectangular distribution.
     ``dial``: settings have no last digit.
+    ``step``: by which it can be set, SI, None where nothing is said.
     ``dead_time``: s, nought where none is declared.
     """
 
@@ -36,6 +37,7 @@ class MeasuringInstrument:
     share: float | None = None
     offset: float | None = None
     dial: bool = False
+    step: float | None = None
     dead_time: float = 0.0
 
 
@@ -64,7 +66,7 @@ def _printed_limits(name: str, body: Instrument, least_count: float | None) -> t
 def read_instrument(name: str, body: Instrument) -> MeasuringInstrument:
     """An instrument of a definition, understood. Raises DefinitionError naming the field at fault."""
     amounts: dict[str, float | None] = {}
-    for field in ("least_count", "reaction", "placement", "calibration", "zero"):
+    for field in ("least_count", "reaction", "placement", "calibration", "zero", "step"):
         text = getattr(body, field)
         try:
             amounts[field] = None if text is None else _amount(text)
@@ -72,6 +74,8 @@ def read_instrument(name: str, body: Instrument) -> MeasuringInstrument:
             raise DefinitionError(f"instruments.{name}.{field}", fault.what) from fault
     if amounts["least_count"] is not None and not amounts["least_count"] > 0:
         raise DefinitionError(f"instruments.{name}.least_count", "is one step of a scale, so it is larger than nothing")
+    if amounts["step"] is not None and not amounts["step"] > 0:
+        raise DefinitionError(f"instruments.{name}.step", "is one step of a dial, so it is larger than nothing")
     if body.calibration is not None and not units.quantity(body.calibration)[1].dimension.plain:
         raise DefinitionError(f"instruments.{name}.calibration", "is relative: write it like '0.1 %'")
     try:
@@ -81,10 +85,11 @@ def read_instrument(name: str, body: Instrument) -> MeasuringInstrument:
     return MeasuringInstrument(
         name=name,
         label=body.label or body.kind or name,
-        **amounts,
+        **{field: amount for field, amount in amounts.items() if field != "step"},
         share=share,
         offset=offset,
         dial=body.dial,
+        step=amounts["step"],
         dead_time=_dead_time(name, body),
     )
 

@@ -131,9 +131,17 @@ class Outcomes(Fits):
 
     def _suggestion(self, index: int) -> tuple[Compiled, Unit]:
         suggest = self.definition.suggest[index]
-        owner, _, member = suggest.target.partition(".")
+        owner, dot, member = suggest.target.partition(".")
+        if not dot and owner in self.definition.quantities and self.definition.quantities[owner].formula is None:
+            unit = self.unit(self.definition.quantities[owner].unit, f"quantities.{owner}")
+            _, kind, run = self.formula(
+                suggest.formula, None, f"suggest.{index}.formula", unit.dimension, measured=False
+            )
+            if kind.series:
+                raise DefinitionError(f"suggest.{index}.formula", "this runs over rows; a quantity has one value")
+            return run, unit
         if owner not in self.definition.series or member not in self.definition.series[owner].columns:
-            raise DefinitionError(f"suggest.{index}.for", f"unknown column '{suggest.target}'")
+            raise DefinitionError(f"suggest.{index}.for", f"unknown column or quantity '{suggest.target}'")
         unit = self.unit(self.definition.series[owner].columns[member].unit, f"series.{owner}.columns.{member}")
         run = self.formula(suggest.formula, None, f"suggest.{index}.formula", unit.dimension, measured=False)[2]
         return run, unit

@@ -15,6 +15,7 @@ class Instrument(Model):
     reading of the instrument together. All four are standard uncertainties, each an amount with its unit. What makers print are
     limits, taken as rectangular and acting on all readings together: ``accuracy`` such as ``0.5 % + 2 digits``, and ``class`` in percent
     of ``full_scale``. ``dial``: it is set to marks, such as a resistance box, so that a setting has no last digit to judge.
+    ``step``: the smallest change by which it can be set.
     ``dead_time``: how long a counter is blind after each count; formulas name it ``counter.dead_time``, nought where none is given.
     """
 
@@ -29,6 +30,7 @@ class Instrument(Model):
     accuracy_class: Annotated[float, Field(gt=0, le=20)] | None = Field(None, alias="class")
     full_scale: Amount | None = None
     dial: bool = False
+    step: Amount | None = None
     dead_time: Amount | None = None
     zero_check: Annotated[str, Field(max_length=400)] = ""
     watch_for: Annotated[str, Field(max_length=400)] = ""

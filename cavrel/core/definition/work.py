@@ -69,7 +69,7 @@ class Step(Model):
 
 
 class Suggest(Model):
-    """Values to try next in a set column, ``for = "series.column"``."""
+    """Values to try next in a set column, ``for = "series.column"``, or what a quantity ought to be set to, ``for`` its name."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
     target: Annotated[str, Field(alias="for", max_length=60)]

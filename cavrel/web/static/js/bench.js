@@ -323,6 +323,7 @@ export function start() {
   document.addEventListener("cavrel:saved", (event) => {
     const changed = [...Object.keys(event.detail.entries), ...Object.keys(event.detail.others)];
     if (shown?.scene === "course" && running()) return;
+    if (slot && !shown) return ask(slot); // a server that was away has answered
     // What is set may move what is shown; a reading taken moves nothing.
     if (slot && changed.some((other) => other !== slot) && (shown?.scene === "not-yet" || changed.some(sets))) ask(slot);
   });
