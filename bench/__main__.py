@@ -3,7 +3,7 @@
 import sys
 from collections.abc import Iterable
 
-from bench import lists, montecarlo, pendulum, plan, saves, trace
+from bench import lists, live, montecarlo, pendulum, plan, saves, trace
 from bench.ratio import Row
 from bench.served import served
 
@@ -28,6 +28,7 @@ def behind_a_server(wanted: str) -> Iterable[Row]:
         ("tables", saves.long_tables),
         ("memory", saves.memory),
         ("lists", lists.of_years),
+        ("live", live.minute),
     ):
         if wanted in ("", name):
             with served() as here:

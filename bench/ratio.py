@@ -9,7 +9,7 @@ from typing import Literal
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """``ours`` and ``theirs`` in SI units: medians in seconds, or bytes; ``limit``: the ratio that the goal allows; ``unit``: how it is
+    """``ours`` and ``theirs`` in SI units: medians in seconds, bytes, or numbers; ``limit``: the ratio that the goal allows; ``unit``: how it is
     shown."""
 
     what: str
@@ -17,12 +17,12 @@ class Row:
     theirs: float
     goal: str
     limit: float
-    unit: Literal["ms", "MB"] = "ms"
+    unit: Literal["ms", "MB", "samples"] = "ms"
 
     @property
     def sizes(self) -> str:
         """Both sides as the table shows them."""
-        factor = {"ms": 1e3, "MB": 1e-6}[self.unit]
+        factor = {"ms": 1e3, "MB": 1e-6, "samples": 1.0}[self.unit]
         return f"{factor * self.ours:8.2f} {self.unit}  {factor * self.theirs:8.2f} {self.unit}"
 
     @property

@@ -299,7 +299,7 @@ def beams(value: float, step: float, unit: str, decimals: int, title: str) -> Fa
     """A balance with three beams, hundreds, tens, and what is less than ten, each with its rider."""
     total = round(value / step) * step
     hundreds, tens = int(total // 100), int(total % 100 // 10)
-    rest = value - 100 * hundreds - 10 * tens
+    rest = max(value - 100 * hundreds - 10 * tens, 0.0)
     parts, left, right = [], 70.0, 530.0
     rows = [(100, 5, hundreds * 100.0, 500.0), (10, 10, tens * 10.0, 100.0), (1, 10, rest, 10.0)]
     for line, (size, many, at, full) in enumerate(rows):

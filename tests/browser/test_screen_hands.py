@@ -91,7 +91,9 @@ def test_a_finger_on_a_phone_reads_and_writes_down(browser: Browser, server: Ser
         page.get_by_role("button", name="Write it down").tap()
         expect(page.locator(f'input[data-slot="loads.l.{row}.1"]')).not_to_have_value("")
         if row < 3:
-            page.wait_for_function(f"() => document.getElementById('screen-bench').dataset.slot === 'loads.l.{row + 1}.1'")
+            page.wait_for_function(
+                f"() => document.getElementById('screen-bench').dataset.slot === 'loads.l.{row + 1}.1'"
+            )
     expect(page.locator("#kept")).to_have_attribute("data-state", "saved")
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
     lengths = [float(page.locator(f'input[data-slot="loads.l.{row}.1"]').input_value()) for row in (1, 2, 3)]

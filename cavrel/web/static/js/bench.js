@@ -1,5 +1,6 @@
 // The apparatus on the screen: shows what the cell in use is read from, and moves it. The numbers come from the server; a person reads them
 // off the drawing, whose label says its state to the nearest mark.
+import { beep, hum } from "./beep.js";
 import { keep } from "./keep.js";
 import { commit } from "./sheet.js";
 import { drawSamples } from "./samples.js";
@@ -39,6 +40,7 @@ async function ask(wanted) {
   } catch { /* said below */ }
   if (mine !== asked) return;
   cancelAnimationFrame(frame);
+  hum(null);
   shown = said;
   box.dataset.scene = said?.scene ?? "none";
   box.dataset.slot = slot;
@@ -107,6 +109,7 @@ const SIGNS = {
   },
   tone(part, s) {
     const loud = twoSided(s);
+    if (by("bench-sound").checked) hum(loud, 440);
     [...part.children].forEach((bar, i) => bar.classList.toggle("on", i < Math.round(20 * loud)));
     return `loudness ${Math.round(100 * loud)} of 100`;
   },
@@ -248,7 +251,9 @@ function count() {
     by("bench-count").disabled = true;
     every(() => {
       const t = (now() - begun) / 1000;
+      const before = seen;
       while (seen < all && arrivals[seen] <= t) seen += 1;
+      if (seen > before && by("bench-sound").checked) beep(1800, 0.12, 0.02);
       point(seen);
       by("bench-state").textContent = t < seconds ? `counting, ${Math.ceil(seconds - t)} s left` : "the interval is over";
       if (t < seconds) return true;
@@ -304,7 +309,33 @@ function film() {
   show();
 }
 
-const SCENES = { seek, laps, creep, course, count, slope, film };
+/* --- a pointer seen aslant --- */
+
+/** Needle and its image in the mirror lie over each other only where the eye stands square to the scale. */
+function aslant() {
+  const eye = by("bench-eye");
+  if (!eye || shown.moves.way !== "turn") return;
+  const m = shown.moves;
+  const show = () => {
+    const off = 3 * Number(eye.value);
+    const turn = m.at + m.per * shown.data.last;
+    for (const part of by("bench-face").querySelectorAll(".moves")) {
+      const seen = turn + (part.classList.contains("image") ? -off : off);
+      part.setAttribute("transform", `rotate(${seen.toFixed(2)} ${m.x} ${m.y})`);
+    }
+    const seen = shown.data.last + off / m.per;
+    const nearest = (Math.round(seen / m.step) * m.step).toFixed(m.decimals);
+    const square = Math.abs(off) < 0.1;
+    by("bench-state").textContent = square ? "the pointer covers its image" : `the image stands ${off > 0 ? "left" : "right"} of the pointer`;
+    const face = by("bench-face").querySelector("svg");
+    face.setAttribute("aria-label", `${face.getAttribute("aria-label").split(": ")[0]}: nearest mark ${nearest} ${m.unit}; ${by("bench-state").textContent}`);
+  };
+  eye.value = String([-0.8, 0.7, -0.5, 0.9][takeOf(slot) % 4]); // nobody sits square to it by chance
+  eye.addEventListener("input", show);
+  show();
+}
+
+const SCENES = { still: aslant, seek, laps, creep, course, count, slope, film };
 
 export function start() {
   box = by("screen-bench");

@@ -190,8 +190,29 @@ function startGate() {
   });
 }
 
+const FOLD = "cavrel.fold";
+
+/** What is computed can be folded away where a table is wide; the browser remembers it. */
+function startFold() {
+  const folded = (on) => {
+    document.documentElement.classList.toggle("fold-computed", on);
+    for (const button of document.querySelectorAll("[data-fold]")) button.textContent = on ? "show what is computed" : "fold what is computed";
+  };
+  let on = false;
+  try { on = localStorage.getItem(FOLD) === "yes"; } catch { /* shown then */ }
+  folded(on);
+  document.addEventListener("click", (event) => {
+    if (!event.target.closest("[data-fold]")) return;
+    on = !on;
+    try { localStorage.setItem(FOLD, on ? "yes" : "no"); } catch { /* until the page goes */ }
+    folded(on);
+  });
+  document.addEventListener("cavrel:saved", () => { if (on) folded(on); });
+}
+
 export function start() {
   startGate();
+  startFold();
   document.addEventListener("paste", paste);
   document.addEventListener("focusout", (event) => {
     if (event.target.matches?.("#tables input[data-slot]") && !isDrawing()) commit(event.target);
