@@ -43,7 +43,8 @@ def said_of_scale(value: float, step: float, unit: str, decimals: int) -> str:
     nearest = round(value / step)
     off = value / step - nearest
     side = "on it" if abs(off) < 0.1 else "just past it" if off > 0 else "just short of it"
-    return f"nearest mark {nearest * step:.{decimals}f} {unit}, {side}".replace("  ", " ")
+    shown = f"{nearest * step:.{decimals}f} {unit}".strip()
+    return f"nearest mark {shown}, {side}"
 
 
 def scale(

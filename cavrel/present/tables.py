@@ -163,7 +163,8 @@ def _table(opened: Opened, name: str, series: Series) -> Table:
     )
     last = rows[-1]
     rows = _ordered(opened, name, rows)
-    more = tuple(c for c in repeated if opened.state.trials[f"{name}.{c}"] < MOST_TRIALS)
+    again = [*repeated, *(c for c in typed if c not in repeated and series.columns[c].extract)]
+    more = tuple(c for c in again if opened.state.trials[f"{name}.{c}"] < MOST_TRIALS)
     spare = len(rows) > 1 and not any(f.text or (f.trace and f.hint) for f in last.fields) and not last.out
     return Table(
         name=name,
@@ -283,10 +284,9 @@ def _row(
             table = f"{series.short}, " if len(opened.definition.series) > 1 else ""
             label = _said(f"{table}{body.label}, row {number}{trial}", body.unit)
             field = _field(opened, f"{name}.{column}.{number}.{i + 1}", text, label, "", hint)
-            if body.extract and i == 0:
-                field = replace(
-                    field, trace=f"{name}.{column}.{number}", hint=_from_trace(opened, name, column, number)
-                )
+            if body.extract:
+                place = f"{name}.{column}.{number}" + (f".{i + 1}" if i else "")
+                field = replace(field, trace=place, hint=_from_trace(opened, name, column, number, i))
             fields.append(field)
     computed: list[tuple[str, str]] = []
     for column in [*repeated, *derived]:
@@ -328,13 +328,16 @@ def _field(opened: Opened, slot: str, text: str, label: str, at: str, hint: str)
     )
 
 
-def _from_trace(opened: Opened, series: str, column: str, row: int) -> str:
-    """What a row's samples give, shown where nothing was typed by hand."""
-    traced = opened.state.run.traces.get(series, {}).get(column, [])
-    if row > len(traced) or traced[row - 1] is None:
+def _from_trace(opened: Opened, series: str, column: str, row: int, trial: int) -> str:
+    """What the samples of a trial, counted from 0, give, shown where nothing was typed by hand."""
+    key = f"{series}.{column}"
+    read = next((entry for entry in opened.analysis.sheet.inputs if entry.spec.key == key), None)
+    if read is None or row > read.extracted.shape[0] or trial >= read.extracted.shape[1]:
         return ""
-    values = opened.analysis.values[f"{series}.{column}"]
-    return texts.cell(values, row - 1, texts.decimals(values))
+    if math.isnan(float(read.extracted[row - 1, trial])):
+        return ""
+    values = opened.analysis.values[key]
+    return fixed(values.unit.from_si(float(read.values[row - 1, trial])), texts.decimals(values))
 
 
 def _suggestion(opened: Opened, key: str, row: int) -> str:

@@ -12,7 +12,8 @@ from cavrel.core.analysis.sheet import from_trace
 from cavrel.core.definition.steps import Input
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import MOST_ROWS
-from cavrel.core.logbook.run import TraceDocument
+from cavrel.core.logbook.kinds.reading import of_trial
+from cavrel.core.logbook.run import TraceDocument, traces
 from cavrel.core.logbook.samples import Export, Samples, read_export
 from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity import units
@@ -24,15 +25,23 @@ from cavrel.present.notes import Note
 from cavrel.service.opened import Opened
 
 
-def row_of(opened: Opened, place: str) -> tuple[Input, str, str, int]:
-    """The column that takes samples, with series, column and row, of a place such as ``force.a.3``. Raises KeyError."""
+def row_of(opened: Opened, place: str) -> tuple[Input, Slot]:
+    """The column that takes samples, and the slot, of a place such as ``force.a.3``, or ``force.a.3.2`` for a second trial. Raises KeyError."""
     slot = Slot.read(place)
-    if slot is None or not slot.series or not slot.name or slot.trial or slot.row > MOST_ROWS:
+    if slot is None or not slot.series or not slot.name or slot.trial == 1 or slot.row > MOST_ROWS:
         raise KeyError(place)
     spec = opened.program.input_of.get(slot.key)
     if spec is None or spec.extract is None:
         raise KeyError(place)
-    return spec, slot.series, slot.name, slot.row
+    return spec, slot
+
+
+def of_slot(opened: Opened, slot: Slot) -> TraceDocument | None:
+    """The samples kept at a slot, None where there are none."""
+    rows = opened.state.run.traces.get(slot.series, {}).get(slot.name, [])
+    own = traces(rows[slot.row - 1]) if slot.row <= len(rows) else []
+    at = max(slot.trial, 1)
+    return own[at - 1] if at <= len(own) else None
 
 
 def sample_unit(spec: Input) -> str:
@@ -44,12 +53,11 @@ def sample_unit(spec: Input) -> str:
 
 def content(opened: Opened, place: str) -> dict[str, Any]:
     """What the page shows beside its frame. Raises KeyError."""
-    spec, series, column, row = row_of(opened, place)
-    traced = opened.state.run.traces.get(series, {}).get(column, [])
-    document = traced[row - 1] if row <= len(traced) else None
+    spec, slot = row_of(opened, place)
+    document = of_slot(opened, slot)
     return {
         "place": place,
-        "where": notes.where(opened, f"{place}.1"),
+        "where": notes.where(opened, of_trial(place)),
         "extract": spec.extract,
         "spec": spec,
         "document": document,

@@ -55,7 +55,7 @@ def read(run: int, place: str) -> ResponseReturnValue:
     if not isinstance(sent, dict) or not isinstance(sent.get("text"), str):
         return jsonify(error="Not understood", what="the body must be an object with a 'text'"), 422
     try:
-        spec = traces.row_of(opened, place)[0]
+        spec, _ = traces.row_of(opened, place)
     except KeyError:
         abort(404)
     choice = {name: sent[name] for name in ("time", "value", "run", "sign") if type(sent.get(name)) is int}

@@ -89,3 +89,40 @@ def test_samples_on_a_line_are_no_surer_than_their_last_digit() -> None:
         "runs.a"
     ]
     assert in_cm.value[0] == pytest.approx(0.4, rel=1e-3)
+
+
+def line_of(slope: float, seed: int) -> dict[str, object]:
+    draw = np.random.default_rng(seed)
+    t = np.arange(0, 2, 0.02)
+    return {"rate": "50 Hz", "values": (slope * t + draw.normal(0, 0.01, len(t))).round(5).tolist(), "unit": "m/s"}
+
+
+def several(traces: list[object], **more: object) -> object:
+    column = {"label": "a", "unit": "m/s^2", "role": "measured", "from": "trace", "extract": "slope"}
+    made = program(
+        series={"runs": {"label": "Runs", "columns": {"F": {"label": "F", "unit": "N", "role": "set"}, "a": column}}},
+        results={"a_mean": {"label": "a", "formula": "mean(runs.a)", "unit": "m/s^2"}},
+    )
+    return run(made, series={"runs": {"F": ["0.1"] * len(traces)}}, traces={"runs": {"a": traces}}, **more)
+
+
+def test_several_trials_of_a_row_scatter_as_typed_ones_do() -> None:
+    slopes = [0.50, 0.52, 0.54]
+    found = several([[line_of(a, i) for i, a in enumerate(slopes)]]).values["runs.a"]
+    each = [several([line_of(a, i)]).values["runs.a"].value[0] for i, a in enumerate(slopes)]
+    assert found.value[0] == pytest.approx(np.mean(each), rel=1e-12)
+    assert found.u[0] == pytest.approx(np.std(each, ddof=1) / math.sqrt(3), rel=1e-9)
+
+
+def test_trials_that_agree_too_well_keep_the_noise_of_their_traces() -> None:
+    same = line_of(0.5, 1)
+    alone = several([same]).values["runs.a"].u[0]
+    assert several([[same, same]]).values["runs.a"].u[0] == pytest.approx(alone / math.sqrt(2), rel=1e-9)
+
+
+def test_a_trial_without_samples_or_left_out_does_not_count() -> None:
+    a, b = line_of(0.5, 1), line_of(0.6, 2)
+    one = several([a]).values["runs.a"].value[0]
+    assert several([[a, None]]).values["runs.a"].value[0] == pytest.approx(one)
+    left = several([[a, b]], excluded={"runs": {"a.1.2": "spoilt"}}).values["runs.a"]
+    assert left.value[0] == pytest.approx(one)

@@ -130,3 +130,33 @@ def test_undo_and_places_without_samples(client: FlaskClient, cart: int) -> None
         assert client.get(f"/runs/{cart}/traces/{place}").status_code == 404
     refused = save(client, cart, entry("stretch", "stretch:force.a.1", begin=2, end=1))
     assert "ends after it begins" in str(refused.json["refused"])
+
+
+def test_a_second_trial_has_samples_of_its_own(client: FlaskClient, cart: int) -> None:
+    body = look(client, cart, TABLE).json["body"]
+    faster = {**body, "values": [1.1 * v for v in body["values"]]}
+    save(client, cart, entry("trace", "trace:force.a.1", **body), entry("trace", "trace:force.a.1.2", **faster))
+    for place in ("force.a.1", "force.a.1.2"):
+        save(client, cart, entry("stretch", f"stretch:{place}", begin=0.5, end=1.9))
+    page = client.get(f"/runs/{cart}/measure").text
+    assert 'data-trace="force.a.1"' in page
+    assert 'data-trace="force.a.1.2"' in page
+    shown = client.get(f"/runs/{cart}/measure.json").json
+    assert len(shown["run"]["traces"]["force"]["a"][0]) == 2
+    assert shown["result"]["series"]["force"]["a"]["values"][0] == pytest.approx(1.05 * 0.85, rel=5e-3)
+    assert client.get(f"/runs/{cart}/traces/force.a.1.2.json").json["value"].startswith("0.93")
+    refused = save(client, cart, entry("trace", "trace:force.a.1.1", **body)).json["refused"]
+    assert "names no row" in str(refused)
+    save(client, cart, entry("undo", "trace:force.a.1.2"))
+    assert isinstance(client.get(f"/runs/{cart}/measure.json").json["run"]["traces"]["force"]["a"][0], dict)
+
+
+def test_trials_of_samples_that_cannot_both_be_right_are_asked_about(client: FlaskClient, cart: int) -> None:
+    body = look(client, cart, TABLE).json["body"]
+    for trial, factor in (("", 1.0), (".2", 2.5), (".3", 1.0)):
+        sent = {**body, "values": [factor * v for v in body["values"]], "begin": 0.5, "end": 1.9}
+        save(client, cart, entry("trace", f"trace:force.a.1{trial}", **sent))
+        page = text(client, f"/runs/{cart}/measure")
+        assert "cannot be worked out" not in page
+    save(client, cart, entry("reading", "force.m_h.1.1", text="40000"))
+    assert "cannot be worked out" not in text(client, f"/runs/{cart}/measure")

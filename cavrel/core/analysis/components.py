@@ -166,9 +166,14 @@ def of_input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Blo
         add("repeatability", "scatter of repeats", by_scatter, "student", dof, estimates)
         add("counting", "counting", np.where(scattered | has_stated, 0.0, u), "normal", counts=mean)
         return Nominal(mean, k, seen, spec.unit.offset), blocks
-    traced = ~np.isnan(entry.extracted)
+    of_trace = ~np.isnan(entry.extracted)
+    traced = of_trace.any(axis=1)
     if traced.any():
-        add("trace", "noise of the trace", np.where(traced, entry.extracted, 0.0), "normal")
+        # The scatter of several trials holds their traces' noise; what it cannot show is only what exceeds it.
+        noise = root_mean_square(np.where(of_trace, entry.extracted, np.nan), of_trace, of_trace.sum(axis=1))
+        held = np.where((k > 1) & ~np.isnan(s), s, 0.0)
+        alone = np.sqrt(np.maximum(noise**2 - held**2, 0.0) / np.maximum(k, 1))
+        add("trace", "noise of the trace", np.where(traced, alone, 0.0), "normal")
     watched = ~np.isnan(s)  # rows whose own scatter, or a pooled one, is known
     if watched.any():
         u_mean = repeatability(entry, s, k, rules)

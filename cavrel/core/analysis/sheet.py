@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from cavrel.core.analysis import trace
 from cavrel.core.definition.steps import Input, Program
 from cavrel.core.errors import CavrelError, ReadingError, RunError
-from cavrel.core.logbook.run import Cell, RunDocument, TraceDocument, trials
+from cavrel.core.logbook.run import Cell, RunDocument, TraceCell, TraceDocument, trials
+from cavrel.core.logbook.run import traces as traces_of
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import Reading, read
 from cavrel.core.remember import by_identity
@@ -41,7 +42,7 @@ class InputReadings:
     ``values``: ``(rows, trials)`` SI, NaN where nothing was read or the trial is left out.
     ``stated``: ``(rows, trials)`` the ± typed, SI, NaN where none is.
     ``step``: ``(rows, trials)`` one step of the last digit typed, SI.
-    ``extracted``: ``(rows,)`` standard uncertainty of values taken from a trace, NaN elsewhere.
+    ``extracted``: ``(rows, trials)`` standard uncertainty of values taken from a trace, NaN elsewhere.
     ``faults``: what could not be read.
     """
 
@@ -53,6 +54,13 @@ class InputReadings:
     step: Array
     extracted: Array
     faults: tuple[Fault, ...]
+
+    def text(self, row: int, trial: int) -> str:
+        """What stands at a trial, both counted from 1: as typed, or what its samples give."""
+        reading = self.readings.get((row, trial))
+        if reading is not None:
+            return reading.text
+        return f"{self.spec.unit.from_si(float(self.values[row - 1, trial - 1])):.4g}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,7 +158,7 @@ def _read_input(spec: Input, run: RunDocument, rows: int, zero: float) -> InputR
     texts = tuple(tuple(trials(cell)) for cell in cells)
     traces = run.traces.get(spec.series or "", {}).get(spec.name, [])
     typed = read_texts(spec, texts, out, rows, zero)
-    return _traced(typed, traces, zero) if traces else typed
+    return _traced(typed, traces, out, zero) if traces else typed
 
 
 @by_identity(4096)
@@ -180,7 +188,7 @@ def read_texts(
             if reading.stated is not None:
                 said[i][j] = reading.stated
     arrays = np.array([value, said, digit])
-    extracted = np.full(rows, np.nan)
+    extracted = np.full((rows, width), np.nan)
     for array in (arrays, extracted):
         array.flags.writeable = False
     return InputReadings(
@@ -195,19 +203,31 @@ def read_texts(
     )
 
 
-def _traced(typed: InputReadings, traces: Sequence[TraceDocument | None], zero: float) -> InputReadings:
-    """The same with what traces give, in rows where nothing was typed: a value typed by hand stands for itself."""
-    spec, values, extracted, faults = typed.spec, typed.values.copy(), typed.extracted.copy(), list(typed.faults)
-    for i, document in enumerate(traces):
-        if document is None or spec.extract is None or not np.isnan(values[i]).all():
-            continue
-        try:
-            values[i, 0], extracted[i] = from_trace(spec, document)
-            if spec.extract not in ("slope", "period"):  # an offset of all samples moves no slope and no period
-                values[i, 0] -= zero
-        except CavrelError as fault:
-            faults.append(Fault(spec.key, i + 1, 1, "trace", str(fault)))
-    return replace(typed, values=values, extracted=extracted, faults=tuple(faults))
+def _traced(
+    typed: InputReadings, rows: Sequence[TraceCell], out: frozenset[tuple[int, int]], zero: float
+) -> InputReadings:
+    """The same with what traces give, in trials where nothing was typed: a value typed by hand stands for itself."""
+    spec, faults = typed.spec, list(typed.faults)
+    wide = max([typed.values.shape[1], *(len(traces_of(cell)) for cell in rows)])
+    more = ((0, 0), (0, wide - typed.values.shape[1]))
+    values, stated, step, extracted = (
+        np.pad(array, more, constant_values=np.nan)
+        for array in (typed.values, typed.stated, typed.step, typed.extracted)
+    )
+    for i, cell in enumerate(rows):
+        for j, document in enumerate(traces_of(cell)):
+            place = (i + 1, j + 1)
+            if document is None or spec.extract is None or not np.isnan(values[i, j]) or place in out:
+                continue
+            if place in typed.readings:
+                continue  # typed, and left out or not
+            try:
+                values[i, j], extracted[i, j] = from_trace(spec, document)
+                if spec.extract not in ("slope", "period"):  # an offset of all samples moves no slope and no period
+                    values[i, j] -= zero
+            except CavrelError as fault:
+                faults.append(Fault(spec.key, *place, "trace", str(fault)))
+    return replace(typed, values=values, stated=stated, step=step, extracted=extracted, faults=tuple(faults))
 
 
 def _row_count(run: RunDocument, series: str) -> int:

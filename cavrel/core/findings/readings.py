@@ -133,7 +133,7 @@ def _count(number: int, word: str) -> str:
 def _implausible(analysis: Analysis, readings: InputReadings) -> list[Finding]:
     """Readings outside the plausible range that the definition gives, trial by trial."""
     spec = readings.spec
-    if spec.plausible is None or not readings.readings:
+    if spec.plausible is None or np.isnan(readings.values).all():
         return []
     # The trials take the place of the batch: the range is then judged for each of them in one call.
     values = {**analysis.nominal, spec.key: readings.values.T}
@@ -141,8 +141,8 @@ def _implausible(analysis: Analysis, readings: InputReadings) -> list[Finding]:
         verdict = np.broadcast_to(spec.plausible(Environment(values, analysis.sheet.keep)), readings.values.T.shape).T
     findings = []
     for row, trial in np.argwhere(verdict == 0):
-        reading = readings.readings[(int(row) + 1, int(trial) + 1)]
         symbol, place = spec.label, (int(row) + 1, int(trial) + 1)
+        text = readings.text(*place)
         source = analysis.program.definition
         body = source.quantities[spec.name] if spec.series is None else source.series[spec.series].columns[spec.name]
         findings.append(
@@ -150,11 +150,11 @@ def _implausible(analysis: Analysis, readings: InputReadings) -> list[Finding]:
                 code="implausible",
                 level="caution",
                 at=place_of(spec, *place),
-                title=f"{place_words(spec, *place)}: {reading.text}?",
+                title=f"{place_words(spec, *place)}: {text}?",
                 say=f"{symbol} is expected within {_range_words(body.range or '')}. Look at the decimal mark, the unit and the digits; "
                 "if it is right, let it stand.",
                 trial_out=trial_out(spec, *place),
-                seen=reading.text,
+                seen=text,
             )
         )
     return findings

@@ -117,7 +117,7 @@ def _two_apart(analysis: Analysis, readings: InputReadings) -> list[Finding]:
         if len(known) != 2 or not _far(float(np.ptp(row[known])), float(np.abs(row[known]).max()), declared):
             continue
         place = (i + 1, int(known[1]) + 1)
-        texts = [readings.readings[(i + 1, int(j) + 1)].text for j in known]
+        texts = [readings.text(i + 1, int(j) + 1) for j in known]
         say = (
             f"{texts[0]} and {texts[1]} {spec.unit.pretty}".strip() + " cannot both be right. A third one tells which."
         )
@@ -170,16 +170,15 @@ def _apart_finding(
     analysis: Analysis, readings: InputReadings, row: int, trial: int, distance: float, fellows: float, scale: float
 ) -> Finding:
     spec = readings.spec
-    reading = readings.readings[(row, trial)]
+    reading, text = readings.readings.get((row, trial)), readings.text(row, trial)
     own = spec.unit
-    decimals = (
-        decimals_of(spec.gauge.least_count, own) if spec.gauge and spec.gauge.least_count else max(reading.decimals, 0)
-    )
+    typed = max(reading.decimals, 0) if reading is not None else 4
+    decimals = decimals_of(spec.gauge.least_count, own) if spec.gauge and spec.gauge.least_count else typed
     size = fixed(abs(distance) / own.factor, decimals)
     side = "below" if distance < 0 else "above"
-    first = f"{reading.text} {own.pretty if reading.text.strip()[-1].isdigit() else ''}".strip()
+    first = f"{text} {own.pretty if text.strip()[-1].isdigit() else ''}".strip()
     say = f"{first} is {size} {own.pretty} {side} its fellows"
-    out, seen = trial_out(spec, row, trial), reading.text
+    out, seen = trial_out(spec, row, trial), text
     title = f"{place_words(spec, row, trial)} stands apart"
     miscount = _miscount(analysis, spec, distance, fellows, scale)
     if miscount:

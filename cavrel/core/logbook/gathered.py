@@ -48,15 +48,16 @@ def series(definition: Definition, readings: Readings) -> dict[str, dict[str, li
 def traces(
     definition: Definition, traces: Mapping[str, Mapping[str, Any]], stretches: Mapping[str, Mapping[str, Any]]
 ) -> dict[str, dict[str, list[Any]]]:
-    found: dict[str, dict[str, dict[int, Any]]] = {}
+    found: dict[str, dict[str, dict[int, dict[int, Any]]]] = {}
     for slot, body in traces.items():
-        series, column, row = slot.split(".")
+        series, column, row, *trial = slot.split(".")
         own = definition.series.get(series)
         if own is not None and column in own.columns and own.columns[column].extract is not None:
             stretch = {key: stretches.get(slot, {}).get(key) for key in ("begin", "end")}
-            found.setdefault(series, {}).setdefault(column, {})[int(row)] = {**body, **stretch}
+            rows = found.setdefault(series, {}).setdefault(column, {})
+            rows.setdefault(int(row), {})[int(trial[0]) if trial else 1] = {**body, **stretch}
     return {
-        series: {column: [rows.get(i) for i in range(1, max(rows) + 1)] for column, rows in columns.items()}
+        series: {column: [_trials(rows.get(i)) for i in range(1, max(rows) + 1)] for column, rows in columns.items()}
         for series, columns in found.items()
     }
 
@@ -67,3 +68,10 @@ def excluded(left_out: Mapping[str, Entry]) -> dict[str, dict[str, str]]:
         series, _, place = slot.partition(".")
         excluded.setdefault(series, {})[place] = str(in_force(entry)[1].get("reason", ""))[: LONGEST["leave-out"]]
     return excluded
+
+
+def _trials(own: Mapping[int, Any] | None) -> Any:
+    """The samples of a row: one trace, or a list with one for each trial."""
+    if own is None:
+        return None
+    return own[1] if set(own) == {1} else [own.get(i) for i in range(1, max(own) + 1)]

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from cavrel.core.definition import Column, Series
 from cavrel.core.logbook import SheetState
-from cavrel.core.logbook.run import Cell, trials
+from cavrel.core.logbook.run import Cell, traces, trials
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -53,8 +53,9 @@ def _of_row(state: SheetState, name: str, series: Series, column: str, body: Col
     cells = state.run.series.get(name, {}).get(column, [])
     typed = _typed(cells[row - 1]) if row <= len(cells) else 0
     traced = state.run.traces.get(name, {}).get(column, [])
-    if not typed and row <= len(traced) and traced[row - 1] is not None:
-        return 1, 1
+    if not typed and row <= len(traced) and any(traces(traced[row - 1])):
+        typed = sum(1 for trace in traces(traced[row - 1]) if trace is not None)
+        return typed, max(state.run.plan.trials.get(f"{name}.{column}", body.repeats), typed)
     if row > planned_rows(state, name, series) and not any(
         row <= len(c) and _typed(c[row - 1]) for c in state.run.series.get(name, {}).values()
     ):

@@ -15,6 +15,7 @@ from cavrel.core.errors import RunError
 FORMAT = "cavrel-run/1"
 MOST_ROWS = 5000
 MOST_SAMPLES = 1_000_000
+MOST_TRACES = 30
 LARGEST_SAMPLE = 1e100
 
 Text = Annotated[str, Field(max_length=200)]
@@ -51,6 +52,10 @@ class TraceDocument(BaseModel):
             if any(v is not None and not abs(v) < LARGEST_SAMPLE for v in numbers):
                 raise ValueError("a sample or time is too large to be one")
         return self
+
+
+TraceCell = TraceDocument | None | Annotated[list[TraceDocument | None], Field(max_length=MOST_TRACES)]
+"""The samples of a row: one trace, or one for each trial."""
 
 
 class PlanDocument(BaseModel):
@@ -100,7 +105,7 @@ class RunDocument(BaseModel):
     marks: dict[Key, Annotated[list[Text | None], Field(max_length=MOST_ROWS)]] = {}
     quantities: dict[Key, Cell] = {}
     series: dict[Key, dict[Key, Annotated[list[Cell], Field(max_length=MOST_ROWS)]]] = {}
-    traces: dict[Key, dict[Key, Annotated[list[TraceDocument | None], Field(max_length=MOST_ROWS)]]] = {}
+    traces: dict[Key, dict[Key, Annotated[list[TraceCell], Field(max_length=MOST_ROWS)]]] = {}
     expected: dict[Key, Shape] = {}
     excluded: dict[Key, dict[str, Reason]] = {}
     on_screen: bool = False
@@ -159,3 +164,8 @@ def trials(cell: Cell) -> list[str]:
     if isinstance(cell, str):
         return [cell]
     return [text or "" for text in cell]
+
+
+def traces(cell: TraceCell) -> list[TraceDocument | None]:
+    """The traces of one row, one for each trial."""
+    return list(cell) if isinstance(cell, list) else [cell]

@@ -99,6 +99,7 @@ def sheet_of(
         traced = Slot.read(text)
         if traced is not None and traced.series in rows:
             rows[traced.series] = max(rows[traced.series], traced.row)
+            trials[traced.key] = max(trials.get(traced.key, 1), traced.trial)
     left_out = standing.left_out
     run = RunDocument.model_validate(
         {

@@ -9,7 +9,7 @@ from cavrel.core.logbook.entry import LONGEST, Entry, EntryError
 from cavrel.core.logbook.kinds.base import Body, Kind, check_reading, column_of
 from cavrel.core.logbook.places import where
 from cavrel.core.logbook.run import TraceDocument
-from cavrel.core.logbook.slots import MOST_ROWS, Slot
+from cavrel.core.logbook.slots import MOST_ROWS, MOST_TRIALS, Slot
 from cavrel.core.logbook.standing import Standing
 
 
@@ -91,7 +91,7 @@ class Trace(Kind):
     def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
         values = body.get("values")
         what = f"{len(values)} samples" if isinstance(values, list) else "samples taken away"
-        return where(definition, trials, f"{place}.1"), what
+        return where(definition, trials, of_trial(place)), what
 
 
 class Stretch(Kind):
@@ -114,7 +114,7 @@ class Stretch(Kind):
         begin, end = body.get("begin"), body.get("end")
         first = "the start" if begin is None else f"{begin:g}" if end is not None else f"{begin:g} s"
         what = f"stretch from {first} to {'the end' if end is None else f'{end:g} s'} chosen"
-        return where(definition, trials, f"{place}.1"), what
+        return where(definition, trials, of_trial(place)), what
 
 
 def _left_out(definition: Definition, slot: str) -> None:
@@ -131,6 +131,13 @@ def _left_out(definition: Definition, slot: str) -> None:
 def _traced(definition: Definition, slot: str) -> None:
     prefix, _, rest = slot.partition(":")
     place = Slot.read(rest) if prefix in ("trace", "stretch") else None
-    column = column_of(definition, place.key) if place and place.series and place.name and not place.trial else None
-    if column is None or column.extract is None or (place and place.row > MOST_ROWS):
+    column = column_of(definition, place.key) if place and place.series and place.name else None
+    # The first trial is named by its row alone, so that each has one name.
+    strange = place is not None and (place.row > MOST_ROWS or place.trial == 1 or place.trial > MOST_TRIALS)
+    if column is None or column.extract is None or strange:
         raise EntryError("slot", f"'{slot[:60]}' names no row that takes samples")
+
+
+def of_trial(place: str) -> str:
+    """The cell that the samples of a place fill: ``force.a.3`` those of its first trial, ``force.a.3.2`` of its second."""
+    return f"{place}.1" if place.count(".") == 2 else place

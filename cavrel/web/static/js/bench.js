@@ -79,7 +79,7 @@ function point(value) {
   }
   const off = value / m.step - nearest;
   const side = Math.abs(off) < 0.1 ? "on it" : off > 0 ? "just past it" : "just short of it";
-  const words = m.way === "text" ? `shows ${text} ${m.unit}`.trim() : `nearest mark ${text} ${m.unit}, ${side}`.replace("  ", " ");
+  const words = m.way === "text" ? `shows ${text} ${m.unit}`.trim() : `nearest mark ${`${text} ${m.unit}`.trim()}, ${side}`;
   face.setAttribute("aria-label", `${face.getAttribute("aria-label").split(": ")[0]}: ${words}`);
   return words;
 }
@@ -283,7 +283,7 @@ function slope() {
     });
   });
   by("bench-keep").addEventListener("click", () => {
-    keep("trace", `trace:${place(slot)}`, { times, values, unit });
+    keep("trace", `trace:${slot.endsWith(".1") ? place(slot) : slot}`, { times, values, unit });
     by("bench-keep").disabled = true;
     by("bench-state").textContent = "kept beside the row";
     by("bench-trace").hidden = true;
