@@ -106,12 +106,15 @@ def check(file: str) -> None:
 @click.option("--seed", type=int, default=0, show_default=True, help="The same seed gives the same run.")
 @click.option("--fault", "faults", multiple=True, help="Something that goes wrong, by its name in the definition.")
 @click.option("--option", "options", multiple=True, metavar="NAME=CHOICE", help="A convention other than the default.")
-def simulate_command(experiment: str, seed: int, faults: tuple[str, ...], options: tuple[str, ...]) -> None:
+@click.option("--hidden", is_flag=True, help="Truths of the seed's own, as the apparatus on the screen has them.")
+def simulate_command(
+    experiment: str, seed: int, faults: tuple[str, ...], options: tuple[str, ...], hidden: bool
+) -> None:
     """Print a run document from an experiment's stand-in apparatus."""
     try:
         definition = catalogue.resolve(experiment)
         chosen = dict(option.partition("=")[::2] for option in options)
-        document = simulate(catalogue.program_of(definition, options=chosen), abs(seed), faults, chosen)
+        document = simulate(catalogue.program_of(definition, options=chosen), abs(seed), faults, chosen, hidden=hidden)
     except CavrelError as fault:
         _refuse(experiment, fault)
         return

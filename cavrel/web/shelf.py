@@ -230,6 +230,8 @@ def start(name: str) -> ResponseReturnValue:
                 key = uuid5(key, f"{chosen.id} {definition.content_hash()} {title}")
                 run = run_store.start(connection, course.id, chosen.id, definition, title, key)
             made = [*_conventions(chosen_options(definition, typed)), *planned]
+            if typed.get("on-screen") == "yes" and definition.simulate is not None:
+                made.append(("run", "run:on-screen", {"value": True}))
             entry_store.append(connection, run, _entries(made, chosen.name, key))
     if faults:
         return _experiment_page(name, typed, faults), 422

@@ -1,90 +1,12 @@
-"""Every experiment at the real interface, filled cell by cell; conventions, calls, searching the shelf, writing one's own."""
+"""Conventions, calls, searching the shelf, writing one's own, at the real interface."""
 
 import re
-from collections.abc import Callable, Iterator
-from uuid import uuid4
+from collections.abc import Callable
 
-import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Page, expect
 
-from cavrel import catalogue
-from cavrel.core.analysis import analyse
-from cavrel.core.document import result_text
-from cavrel.core.logbook import run as runs
-from cavrel.core.logbook import slots_of
-from cavrel.core.simulate import simulate
-from tests.browser.conftest import Server, read_first
+from tests.browser.conftest import Server
 from tests.browser.test_measure import cell, saved
-
-COURSE_RULES = {"g": {"latitude": 54.6, "height": 12}}
-
-
-FILL = """slots => { for (const [slot, text] of slots) {
-    const input = document.querySelector(`input[data-slot="${CSS.escape(slot)}"]`);
-    input.focus();
-    input.value = text;
-    input.dispatchEvent(new Event("input", { bubbles: true }));
-    input.blur();
-} }"""
-
-
-def fill(page: Page, slots: list[tuple[str, str]]) -> None:
-    """The first cells by keyboard, the rest by the events that the keyboard would cause, for hundreds of key presses take minutes."""
-    for slot, text in slots[:3]:
-        cell(page, slot).click()
-        page.keyboard.type(text)
-    page.keyboard.press("Escape")
-    page.evaluate(FILL, [list(pair) for pair in slots[3:]])
-    saved(page)
-    shown = page.evaluate(
-        "() => [...document.querySelectorAll('input[data-slot]')].map(i => [i.dataset.slot, i.value])"
-    )
-    assert {tuple(pair) for pair in shown if pair[1]} == set(slots)
-
-
-@pytest.fixture(scope="module")
-def bench(browser: Browser, server: Server) -> Iterator[Callable[[str], Page]]:
-    """One page for all experiments, as a bench would use it; runs are started as the form does, which is tested elsewhere."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800})
-    page = context.new_page()
-    page.set_default_timeout(25000)
-    faults: list[str] = []
-    page.on("pageerror", lambda fault: faults.append(str(fault)))
-    number = re.search(
-        r'<option value="(\d+)">Foghorn', page.request.get(f"{server.address}/experiments/spring").text()
-    )
-    assert number
-    token = page.request.get(f"{server.address}/token").json()["token"]
-
-    def begin(experiment: str) -> Page:
-        form = {
-            "bench": number[1],
-            "title": f"At the bench: {experiment}",
-            "key": str(uuid4()),
-            "csrf_token": token,
-            "another": "yes",
-        }
-        answer = page.request.post(f"{server.address}/experiments/{experiment}/runs", form=form, max_redirects=0)
-        page.goto(f"{server.address}{answer.headers['location']}")
-        page.wait_for_selector("html[data-ready=yes]")
-        read_first(page)
-        return page
-
-    yield begin
-    context.close()
-    assert not faults, faults
-
-
-@pytest.mark.parametrize("experiment", list(catalogue.experiments()))
-def test_its_sheet_is_filled_and_its_result_read(bench: Callable[[str], Page], experiment: str) -> None:
-    program = catalogue.program_of(catalogue.experiments()[experiment])
-    simulated = runs.load({**simulate(program, 21), "rules": COURSE_RULES})
-    page = bench(experiment)
-    fill(page, slots_of(simulated))
-    wanted = analyse(program, simulated)
-    first = next(iter(wanted.results.values()))
-    # The rail follows every save: the result stands there without leaving the sheet.
-    expect(page.locator('.stage[data-stage="4"]')).to_contain_text(result_text(wanted, first).partition("\u2009")[0])
 
 
 def test_a_convention_changes_the_table_and_the_logbook_says_so(page: Page, new_run: Callable[..., int]) -> None:
@@ -111,7 +33,6 @@ def test_the_preview_follows_the_conventions(page: Page, server: Server) -> None
 def test_the_caller_beats_and_moves_the_cursor(page: Page, new_run: Callable[..., int]) -> None:
     new_run("On the beat", "Wick", "stefan-constant")
     cell(page, "warming.t.1.1").fill("0")
-    page.get_by_label("Which call").select_option(label="every 10 s for 5 min")
     page.get_by_role("button", name="Start the calls").click()
     expect(page.locator("#call-said")).to_have_text("read now: number 1")
     expect(cell(page, "warming.x.1.1")).to_be_focused()

@@ -6,14 +6,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.conftest import Server, read_first
-from tests.browser.robot import Robot, read_label
-
-
-def put_on_screen(page: Page, speed: str = "300") -> Robot:
-    page.get_by_role("button", name="Apparatus on the screen").click()
-    page.wait_for_selector("html[data-ready=yes]")
-    page.locator("#bench-speed").select_option(speed)
-    return Robot(page)
+from tests.browser.robot import begin, read_label
 
 
 def drag(page: Page, to: float) -> None:
@@ -42,10 +35,9 @@ SOUGHT = [
 
 @pytest.mark.parametrize(("experiment", "settings", "slot", "sign", "found"), SOUGHT)
 def test_a_pointer_moves_the_contact_and_the_sign_answers(
-    page: Page, server: Server, new_run, experiment: str, settings: dict, slot: str, sign: str, found: str
+    page: Page, server: Server, experiment: str, settings: dict, slot: str, sign: str, found: str
 ) -> None:
-    new_run(f"By pointer {experiment}", "Fresnel", experiment)
-    robot = put_on_screen(page)
+    robot, _ = begin(page, server, experiment)
     for place, text in settings.items():
         robot.write(place, text)
     robot.saved()
@@ -60,7 +52,6 @@ def test_a_pointer_moves_the_contact_and_the_sign_answers(
     before = page.locator("#bench-face svg").get_attribute("aria-label")
     page.locator('[data-nudge="50"]').click()
     assert page.locator("#bench-face svg").get_attribute("aria-label") != before
-    page.evaluate("() => 0")
     robot.take(slot)
     assert page.locator(f'input[data-slot="{slot}"]').input_value()
     if found:
@@ -101,9 +92,8 @@ def test_a_finger_on_a_phone_reads_and_writes_down(browser: Browser, server: Ser
     context.close()
 
 
-def test_the_keyboard_alone_finds_a_null_and_writes_it(page: Page, server: Server, new_run) -> None:
-    new_run("By keyboard", "Fresnel", "metre-bridge")
-    robot = put_on_screen(page)
+def test_the_keyboard_alone_finds_a_null_and_writes_it(page: Page, server: Server) -> None:
+    robot, _ = begin(page, server, "metre-bridge")
     robot.write("first.K.1.1", "4.5")
     robot.saved()
     robot.look("first.l.1.1")
@@ -128,9 +118,8 @@ def test_the_keyboard_alone_finds_a_null_and_writes_it(page: Page, server: Serve
     robot.saved()
 
 
-def test_a_server_that_dies_in_the_middle_takes_nothing(page: Page, server: Server, new_run) -> None:
-    run = new_run("Killed in the middle", "Fresnel", "spring")
-    robot = put_on_screen(page)
+def test_a_server_that_dies_in_the_middle_takes_nothing(page: Page, server: Server) -> None:
+    robot, run = begin(page, server, "spring")
     for row in range(1, 6):
         robot.write(f"loads.n.{row}.1", str(row - 1))
     robot.saved()

@@ -176,3 +176,12 @@ def test_what_is_set_is_held_against_what_is_needed(client: FlaskClient) -> None
     assert "set as needed" in followed
     save(client, run, entry("reading", "quantities.R_box.1", text="5000"))
     assert "set 1.2 % above it" in text(client, f"/runs/{run}/measure")
+
+
+def test_a_run_can_start_on_the_screen(client: FlaskClient) -> None:
+    page = client.get("/experiments/spring").text
+    number = re.search(r'<option value="(\d+)">Wick', page)
+    form = {"bench": number[1], "title": "From the start", "key": str(uuid4()), "another": "yes", "on-screen": "yes"}
+    answer = client.post("/experiments/spring/runs", data=form | {"csrf_token": token(client)})
+    assert answer.status_code == 303
+    assert 'id="screen-bench"' in client.get(answer.location).text
