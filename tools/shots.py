@@ -1,6 +1,7 @@
 """Take the pictures in docs/screenshots anew, from the demonstration course, at 1280 × 800."""
 
 import os
+import random
 import shutil
 import subprocess
 import sys
@@ -36,24 +37,55 @@ def fault(page: Page) -> None:
 def samples(page: Page) -> None:
     """A cart that rests, speeds up and is caught, with the clean stretch chosen."""
     page.locator(".trace-link").nth(3).click()
-    page.wait_for_selector("#samples")
-    speeds = [
-        (i / 50, min(max(0.0, 0.79 * (i / 50 - 0.4)), 1.3) + 0.006 * ((i * 7919) % 13 - 6) / 6) for i in range(130)
-    ]
-    page.locator("#samples").fill("\n".join(f"{t:.2f}\t{v:.4f}" for t, v in speeds))
-    page.get_by_role("button", name="Keep these samples").click()
-    page.wait_for_selector("#trace-figure svg")
-    page.wait_for_selector("html[data-ready=yes]")
-    page.locator("#stretch-end").fill("1.9")
-    page.locator("#stretch-begin").fill("0.6")
-    page.keyboard.press("Tab")
+    page.wait_for_selector("#samples-text")
+    draw = random.Random(7)
+    speeds = [(i / 50, min(max(0.0, 0.79 * (i / 50 - 0.4)), 1.3) + draw.gauss(0, 0.004)) for i in range(130)]
+    page.locator("#samples-text").fill("time (s)\tvelocity (m/s)\n" + "\n".join(f"{t:.2f}\t{v:.4f}" for t, v in speeds))
+    page.locator("#keep-samples").click()
+    page.locator("#take-proposed").click()
     page.wait_for_timeout(900)
+    page.locator("#trace-panel").scroll_into_view_if_needed()
+    page.wait_for_timeout(300)
+
+
+def on_screen(page: Page, bench: str, cells: dict[str, str], slot: str) -> None:
+    """Start a run of the experiment shown with the apparatus on the screen, set what it asks for, and go to a reading."""
+    page.get_by_label("Bench").select_option(label=bench)
+    page.get_by_label("the apparatus is the one on the screen").check()
+    page.get_by_role("button", name="Start measuring").click()
+    page.wait_for_selector("#tables, button[name=another]")
+    if page.locator("button[name=another]").count():
+        page.locator("button[name=another]").click()
+    page.wait_for_selector("html[data-ready=yes] #tables")
+    if page.locator("#gate-read").count():
+        page.locator("#gate-read").click()
+    for place, text in cells.items():
+        page.locator(f'input[data-slot="{place}"]').fill(text)
+        page.keyboard.press("Enter")
+    page.wait_for_timeout(700)
+    page.locator(f'input[data-slot="{slot}"]').focus()
+    page.wait_for_timeout(900)
+
+
+def null(page: Page) -> None:
+    """The contact near the null of a wire bridge."""
+    on_screen(page, "Fresnel", {"first.K.1.1": "4.5"}, "first.l.1.1")
+    low, high = 0.0, 100.0
+    for _ in range(6):
+        middle = (low + high) / 2
+        page.locator("#bench-move").fill(f"{middle:.2f}")
+        low, high = (middle, high) if "left" in page.locator("#bench-state").inner_text() else (low, middle)
+    page.wait_for_timeout(300)
+
+
+def circle(page: Page) -> None:
+    """The circle of a spectrometer with its vernier."""
+    on_screen(page, "Lantern", {"orders.j.1.1": "1"}, "orders.theta_l.1.1")
 
 
 VIEWS = [
     ("shelf", "/", "light", None),
     ("experiment", "/experiments/pendulum", "light", None),
-    ("experiment-bridge", "/experiments/metre-bridge", "dark", None),
     ("write", "/write?like=spring", "light", fault),
     ("runs", "/runs", "light", None),
     ("lesson", "/lessons/1", "light", None),
@@ -63,9 +95,10 @@ VIEWS = [
     ("measure", "/runs/1/measure", "light", None),
     ("measure-rule", "/runs/5/measure", "light", None),
     ("samples", "/runs/9/measure", "light", samples),
+    ("bench-null", "/experiments/metre-bridge", "light", null),
+    ("bench-vernier", "/experiments/grating", "dark-room", circle),
     ("measure-dark-room", "/runs/3/measure", "dark-room", timing),
     ("straighten", "/runs/2/straighten", "light", None),
-    ("straighten-dark", "/runs/1/straighten", "dark", None),
     ("judge", "/runs/1/judge", "light", None),
     ("judge-flier", "/runs/8/judge", "light", None),
     ("logbook", "/runs/1/logbook", "light", None),

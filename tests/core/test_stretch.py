@@ -63,6 +63,22 @@ def test_a_curve_is_said_to_bend() -> None:
     assert (down.straight, down.bends) == (False, "down")
 
 
+def test_a_sensor_that_repeats_itself_is_not_taken_to_pieces() -> None:
+    """Unrest that comes in steps, each exactly straight."""
+    t = np.arange(130) / 50
+    v = np.clip(0.79 * (t - 0.4), 0, 1.3) + 0.001 * ((np.arange(130) * 7919) % 13 - 6)
+    found = propose(t, v.round(4))
+    assert 0.35 < found.begin < 0.5
+    assert 1.9 < found.end < 2.1
+
+
+def test_coarse_steps_of_a_sensor() -> None:
+    t, v, a, begin, end = run(5)
+    found = propose(t, (v / (0.05 * a)).round() * 0.05 * a)
+    assert begin - 0.15 < found.begin < found.end < end + 0.1
+    assert found.end - found.begin > 0.6 * (end - begin)
+
+
 def test_a_straight_line_is_one_piece() -> None:
     t = np.linspace(0, 2, 100)
     found = propose(t, 3 * t)

@@ -101,9 +101,11 @@ def _bent(pieces: tuple[Piece, ...], chosen: Piece, noise: float) -> int:
 
 
 def _noise(values: Array) -> float:
-    """Standard deviation of the noise, from second differences, which a straight line has none of."""
-    second = np.diff(values, 2)
-    size = float(np.median(np.abs(second))) / 0.6745 / math.sqrt(6)
+    """Standard deviation of the noise, from second differences, which a straight line has none of: their median, or, where a sensor repeats itself
+    most of the time, the mean of all but the few that a kink makes."""
+    second = np.sort(np.abs(np.diff(values, 2)))
+    usual = second[: max(len(second) - max(3, len(second) // 33), 1)]
+    size = max(float(np.median(second)) / 0.6745, float(usual.mean()) / 0.7979) / math.sqrt(6)
     return size or float(np.ptp(values)) * 1e-6 or 1e-300
 
 

@@ -1,0 +1,37 @@
+"""The apparatus on the screen and the samples beside a row, for everyone: axe-core in each theme and scene, and narrow windows."""
+
+import pytest
+from playwright.sync_api import Page
+
+from tests.browser.conftest import Server
+from tests.browser.robot import begin
+from tests.browser.test_access import COLOURS, EVERYTHING, serious
+
+SCENES = [
+    ("metre-bridge", {"first.K.1.1": "4.5"}, "first.l.1.1"),
+    ("pendulum", {"swings.L.1.1": "60.0"}, "swings.t.1.1"),
+    ("half-life", {"counts.t.1.1": "0"}, "counts.c.1.1"),
+    ("newton-second-law", {"force.m_h.1.1": "20.0"}, "force.a.1.1"),
+    ("stepped-pulley", {"turns.m.1.1": "50", "turns.D.1.1": "38.60"}, "turns.k.1.1"),
+    ("stefan-constant", {}, "quantities.theta_1.1"),
+    ("resonance-tube", {"tones.f.1.1": "512.0"}, "tones.l.1.1"),
+]
+
+
+@pytest.mark.parametrize(("experiment", "settings", "slot"), SCENES)
+def test_no_serious_finding(page: Page, server: Server, experiment: str, settings: dict, slot: str) -> None:
+    robot, run = begin(page, server, experiment)
+    for place, text in settings.items():
+        robot.write(place, text)
+    robot.saved()
+    robot.look(slot)
+    for theme, rules in (("light", EVERYTHING), ("dark", COLOURS), ("dark-room", COLOURS)):
+        page.evaluate("theme => { document.documentElement.dataset.theme = theme; }", theme)
+        assert serious(page, rules) == [], theme
+    for width in (390, 820):
+        page.set_viewport_size({"width": width, "height": 844})
+        assert page.evaluate("document.documentElement.scrollWidth") <= width
+    if experiment == "metre-bridge":
+        page.goto(f"{server.address}/runs/{run}/behind?truth=yes")
+        page.wait_for_selector("html[data-ready=yes]")
+        assert serious(page, EVERYTHING) == []
