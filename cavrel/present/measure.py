@@ -28,6 +28,7 @@ def _deck(opened: Opened) -> dict[str, Any] | None:
                 "laps": _laps(opened, index),
                 "fills": step.fills,
                 "decimals": _decimals(opened, step.fills),
+                "thumb": _thumb(opened, step.fills),
             }
         elif timer.kind != "steady":
             calls.append(
@@ -104,6 +105,15 @@ def _laps(opened: Opened, step: int) -> int:
 
 
 MOST_LAPS = 10_000
+
+
+def _thumb(opened: Opened, fills: tuple[str, ...]) -> str:
+    """What a hand at the watch errs by, as the instrument declares it; empty where it says nothing."""
+    for key in fills:
+        spec = opened.program.input_of.get(key)
+        if spec is not None and spec.gauge is not None and spec.gauge.reaction:
+            return f"{spec.gauge.reaction:.2g} s"
+    return ""
 
 
 def _decimals(opened: Opened, fills: tuple[str, ...]) -> int:

@@ -25,6 +25,8 @@ MOST_TAKES = 10_000
 def view(run: int) -> ResponseReturnValue:
     """What the apparatus shows at the place ``slot`` the ``take``-th time: ``html``, and the numbers it is moved by."""
     opened = opened_or_404(run)
+    if not opened.state.run.on_screen:
+        abort(404)
     take = request.args.get("take", "1")
     number = int(take) if take.isascii() and take.isdigit() and 0 < len(take) < 6 else 1
     try:

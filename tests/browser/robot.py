@@ -41,7 +41,8 @@ _HALVING = """() => {
   put((half(-1) + half(1)) / 2);
 }"""
 
-_THUMB = """(laps) => new Promise((done) => {
+_THUMB = """(laps) => new Promise((done, failed) => {
+  setTimeout(() => failed(new Error("nothing swings")), 60000);
   // Presses each time the mark is passed to the right: an eye and a thumb without delay.
   const drawing = document.querySelector("#bench-sign svg");
   let presses = 0;
@@ -120,11 +121,44 @@ def begin(page: Page, server: Server, experiment: str, speed: str = "300") -> "t
     return Robot(page), run
 
 
-class Robot:
-    """``page``: at Measure, with the apparatus on. ``trials``: taken of what is read several times."""
+THREE = 0.0027
+"""The chance of three standard uncertainties, where they are well known; few readings have Student's wider tails."""
 
-    def __init__(self, page: Page, trials: int = 1) -> None:
-        self.page, self.trials = page, trials
+
+def agreed(page: Page, server: Server, run: int) -> dict[str, tuple[float, str]]:
+    """By result what a run found, (chance, text), after making sure that all of them agree with what the run hides."""
+    truths = page.request.get(f"{server.address}/runs/{run}/behind.json").json()["truths"]
+    table = page.eval_on_selector_all(
+        "#tables input[data-slot]", "all => all.filter((i) => i.value).map((i) => `${i.dataset.slot}=${i.value}`)"
+    )
+    assert truths
+    for t in truths:
+        assert t["chance"] is not None, f"{t['label']}: nothing found, hidden {t['true']}; read {table}"
+        assert t["chance"] > THREE, f"{t['label']}: {t['found']}, hidden {t['true']}; read {table}"
+    return {t["label"]: (t["chance"], t["found"]) for t in truths}
+
+
+def drag(page: Page, to: float) -> None:
+    """Take the contact with the pointer and move it to a share of its way."""
+    page.locator("#bench-move").scroll_into_view_if_needed()
+    box = page.locator("#bench-move").bounding_box()
+    assert box
+    now = page.evaluate(
+        "() => { const m = document.getElementById('bench-move'); return (m.value - m.min) / (m.max - m.min); }"
+    )
+    y, reach = box["y"] + box["height"] / 2, box["width"] - 16
+    page.mouse.move(box["x"] + 8 + now * reach, y)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 8 + to * reach, y, steps=4)
+    page.mouse.up()
+
+
+class Robot:
+    """``page``: at Measure, with the apparatus on. ``trials``: taken of what is read several times. ``hand``: how it works: ``quick`` by the
+    events that a hand would cause, or with a real ``pointer``."""
+
+    def __init__(self, page: Page, trials: int = 1, hand: str = "quick") -> None:
+        self.page, self.trials, self.hand = page, trials, hand
 
     def carry_out(self, settings: Mapping[str, str]) -> None:
         """Set what ``settings`` says, slot by slot, and read everything else."""
@@ -142,6 +176,11 @@ class Robot:
     def write(self, slot: str, text: str) -> None:
         """Type into a cell."""
         place = self.page.locator(f'input[data-slot="{slot}"]')
+        if self.hand == "pointer":
+            place.click()
+            self.page.keyboard.type(text)
+            self.page.keyboard.press("Escape")
+            return
         place.fill(text)
         place.blur()
 
@@ -150,7 +189,8 @@ class Robot:
 
     def look(self, slot: str) -> str:
         """Go to a cell and wait for its apparatus; which scene it is."""
-        self.page.locator(f'input[data-slot="{slot}"]').focus()
+        place = self.page.locator(f'input[data-slot="{slot}"]')
+        place.click() if self.hand == "pointer" else place.focus()
         shown = self.page.wait_for_function(
             "slot => { const d = document.getElementById('screen-bench').dataset; return d.slot === slot && d.scene; }",
             arg=slot,
@@ -171,7 +211,9 @@ class Robot:
         elif scene == "slope":
             self.let_go(slot)
         else:
-            if scene == "seek":
+            if scene == "seek" and self.hand == "pointer":
+                self.seek_by_pointer()
+            elif scene == "seek":
                 self.page.evaluate(_HALVING)
             elif scene == "count":
                 self.page.locator("#bench-count").click()
@@ -190,6 +232,33 @@ class Robot:
         name = str(self.page.locator(f'input[data-slot="{slot}"]').get_attribute("aria-label"))
         unit = name.rpartition(", in ")[2] if ", in " in name else ""
         return read_label(said, unit)
+
+    def seek_by_pointer(self) -> None:
+        """Drag the contact towards where the sign says, by halves, as finely as the pointer can; then by small steps with the buttons."""
+        page = self.page
+        move = page.locator("#bench-move")
+        low, high, step = (float(str(move.get_attribute(name))) for name in ("min", "max", "step"))
+        first, whole = low, high - low
+        right = re.compile(r" left of|left end|the current is|dark")
+
+        def further() -> bool | None:
+            words = str(page.locator("#bench-state").text_content())
+            return None if re.search(r"at nought|level", words) else bool(right.search(words))
+
+        while (high - low) / whole > 0.012:
+            drag(page, ((low + high) / 2 - first) / whole)
+            at, more = float(move.input_value()), further()
+            if more is None:
+                return
+            low, high = (max(at, low), high) if more else (low, min(at, high))
+        many = max(1, round((high - low) / step))
+        while many >= 1:
+            more = further()
+            if more is None:
+                return
+            many = many // 2 if many > 1 else 0
+            for _ in range(max(many, 1)):
+                page.locator(f'[data-nudge="{1 if more else -1}"]').click()
 
     def time(self) -> None:
         """Time laps with the deck's stopwatch."""

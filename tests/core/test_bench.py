@@ -183,3 +183,29 @@ def test_a_place_that_is_none() -> None:
     for place in ("swings.L.1", "swings.T.1.1", "swings.q.1.1", "quantities.x.1"):
         with pytest.raises(DefinitionError):
             Bench(of, settings(of), 1).shown(Slot.read(place))
+
+
+@pytest.mark.parametrize(
+    ("change", "place"),
+    [
+        (
+            {"seek": {"first.q": {"sign": "needle", "width": "1[cm]", "low": "0[cm]", "high": "1[m]"}}},
+            "simulate.seek.first.q",
+        ),
+        (
+            {"seek": {"first.l": {"sign": "needle", "width": "1[s]", "low": "0[cm]", "high": "1[m]"}}},
+            "simulate.seek.first.l.width",
+        ),
+        ({"settle": {"first.l": {"off": "1[mm]", "tau": "2[m]"}}}, "simulate.settle.first.l.tau"),
+        ({"hidden": {"nothing": "0.1"}}, "simulate.hidden.nothing"),
+        ({"hidden": {"R_1": "1[m]"}}, "simulate.hidden.R_1"),
+        ({"motion": {"q": "swing"}}, "simulate.motion.q"),
+        ({"turns": "1[m]"}, "simulate.turns"),
+    ],
+)
+def test_what_the_screen_cannot_do_is_refused_with_its_place(change: dict, place: str) -> None:
+    document = catalogue.experiments()["metre-bridge"].document()
+    document["simulate"] = {**document["simulate"], **change}
+    with pytest.raises(DefinitionError) as fault:
+        catalogue.program_of(catalogue.resolve(document))
+    assert fault.value.place == place

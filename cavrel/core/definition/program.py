@@ -14,7 +14,7 @@ from cavrel.core.definition.steps import (
 from cavrel.core.errors import CavrelError, DefinitionError
 from cavrel.core.formula.evaluate import Compiled
 from cavrel.core.quantity import units
-from cavrel.core.quantity.dimension import PLAIN
+from cavrel.core.quantity.dimension import PLAIN, Dimension
 
 
 def compile_program(definition: Definition, accepted: Mapping[str, ReferenceValue]) -> Program:
@@ -43,6 +43,7 @@ class _Compiler(Outcomes):
         for name in definition.predict:
             self.need(name, None, f"predict.{name}")
         self._check_places()
+        self._check_standin()
         checks = tuple(self._check(i) for i in range(len(definition.checks)))
         pictures = tuple(self._picture(name) for name in definition.pictures)
         suggestions = {s.target: self._suggestion(i) for i, s in enumerate(definition.suggest)}
@@ -103,6 +104,34 @@ class _Compiler(Outcomes):
                 for key, amount in (("every", step.timer.every), ("for", step.timer.lasting)):
                     if amount is not None:
                         self._seconds(amount, f"steps.{i}.timer.{key}")
+
+    def _check_standin(self) -> None:
+        """What the apparatus on the screen is told belongs to readings, in their units."""
+        plan = self.definition.simulate
+        if plan is None:
+            return
+        read = {entry.key: entry for entry in self.inputs}
+        second = units.unit("s").dimension
+        for table, keys in (("seek", plan.seek), ("settle", plan.settle), ("motion", plan.motion)):
+            for key in keys:
+                if key not in read:
+                    raise DefinitionError(f"simulate.{table}.{key}", f"'{key}' is nothing that is read")
+        for key, seek in plan.seek.items():
+            for part in ("width", "low", "high"):
+                self._amount_of(getattr(seek, part), read[key].unit.dimension, f"simulate.seek.{key}.{part}")
+        for key, settle in plan.settle.items():
+            self._amount_of(settle.off, read[key].unit.dimension, f"simulate.settle.{key}.off")
+            self._amount_of(settle.tau, second, f"simulate.settle.{key}.tau")
+        for name, share in plan.hidden.items():
+            if name not in plan.truth:
+                raise DefinitionError(f"simulate.hidden.{name}", f"'{name}' is no truth of the stand-in")
+            self._amount_of(share, PLAIN, f"simulate.hidden.{name}")
+        self._amount_of(plan.turns, PLAIN, "simulate.turns")
+
+    def _amount_of(self, text: str, dimension: Dimension, place: str) -> None:
+        _, kind, _ = self.formula(text, None, place, dimension, measured=False)
+        if kind.series:
+            raise DefinitionError(place, "this runs over rows; it is one amount")
 
     def _band(self, band: str, fills: tuple[str, ...], place: str) -> None:
         """A steadiness watch looks at quantities of one kind, and its band is of that kind."""

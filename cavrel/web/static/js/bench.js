@@ -39,6 +39,8 @@ async function ask(wanted) {
     if (!answer.ok) { what = said.what; said = null; }
   } catch { /* said below */ }
   if (mine !== asked) return;
+  // What is as it was goes on as it is: a swing that is being timed, a contact half way.
+  if (said && shown && JSON.stringify(said) === JSON.stringify(shown)) return;
   cancelAnimationFrame(frame);
   hum(null);
   shown = said;
@@ -222,6 +224,7 @@ function creep() {
     const moves = (Math.abs(left) / tau) * 10 > 0.1 * shown.moves.step;
     by("bench-state").textContent = moves ? "it still creeps" : "it stays";
     if (!moves) say(words);
+    return moves; // what stays needs no drawing
   });
 }
 
@@ -231,28 +234,39 @@ function callsBegan() {
 }
 
 function course() {
-  const { times, values } = shown.data;
   state.begun = callsBegan();
+  follow();
+}
+
+/** Draw a course as it goes; before its calls begin it stands still, and after their end. */
+function follow() {
+  const { times, values } = shown.data;
+  cancelAnimationFrame(frame);
   every(() => {
     const t = state.begun ? (now() - state.begun) / 1000 : 0;
     const at = Math.min(Math.max(t / (times[1] - times[0]), 0), times.length - 1);
     const i = Math.min(Math.floor(at), times.length - 2);
     point(values[i] + (at - i) * (values[i + 1] - values[i]));
     by("bench-state").textContent = state.begun ? "" : "It stands still until the calls begin.";
+    return Boolean(state.begun) && t < times.at(-1);
   });
 }
+
+const MOST_LISTED = 20000; // events whose moments are drawn one by one
 
 function count() {
   by("bench-count").addEventListener("click", () => {
     const { seconds, count: all } = shown.data;
     const begun = now();
-    const arrivals = Array.from({ length: all }, () => Math.random() * seconds).sort((a, b) => a - b);
+    // Of very many the eye sees a steady stream.
+    const listed = all <= MOST_LISTED ? Array.from({ length: all }, () => Math.random() * seconds).sort((a, b) => a - b) : null;
     let seen = 0;
     by("bench-count").disabled = true;
     every(() => {
       const t = (now() - begun) / 1000;
       const before = seen;
-      while (seen < all && arrivals[seen] <= t) seen += 1;
+      if (listed) while (seen < all && listed[seen] <= t) seen += 1;
+      else seen = Math.min(all, Math.floor((all * t) / seconds));
       if (seen > before && by("bench-sound").checked) beep(1800, 0.12, 0.02);
       point(seen);
       by("bench-state").textContent = t < seconds ? `counting, ${Math.ceil(seconds - t)} s left` : "the interval is over";
@@ -343,6 +357,7 @@ export function start() {
   view = by("bench-view");
   by("bench-speed").value = String(speed());
   by("bench-speed").addEventListener("change", (event) => setSpeed(Number(event.target.value)));
+  document.addEventListener("cavrel:speed", (event) => { by("bench-speed").value = String(event.detail); });
   document.addEventListener("focusin", (event) => {
     const watched = event.target.dataset?.watched;
     const entered = watched ? `quantities.${watched}.1` : event.target.matches?.("#tables input[data-slot]") ? event.target.dataset.slot : null;
@@ -372,7 +387,9 @@ export function start() {
     else input.value = "";
   });
   document.addEventListener("cavrel:calling", (event) => {
-    if (shown?.scene === "course") state.begun = event.detail.started;
+    if (shown?.scene !== "course") return;
+    state.begun = event.detail.started;
+    follow();
   });
   view.addEventListener("click", (event) => {
     const { id, dataset } = event.target;

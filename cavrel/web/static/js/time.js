@@ -7,6 +7,13 @@ try {
   if (kept && kept.speed > 0) base = kept;
 } catch { /* real time then */ }
 
+// Another tab of this run may let time run faster: watch, calls and apparatus of both go by one clock.
+window.addEventListener("storage", (event) => {
+  if (event.key !== KEY || !event.newValue) return;
+  try { base = JSON.parse(event.newValue); } catch { return; }
+  document.dispatchEvent(new CustomEvent("cavrel:speed", { detail: base.speed }));
+});
+
 export const speed = () => base.speed;
 
 /** Epoch milliseconds of the bench's time at a moment of real time. */

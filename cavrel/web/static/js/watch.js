@@ -168,9 +168,24 @@ function spoilt() {
   by("watch-time").textContent = (0).toFixed(2);
 }
 
+/** What this clock can tell apart, and what a hand at it errs by: the smaller number is not the accuracy. */
+function sayAccuracy() {
+  let least = Infinity;
+  let before = performance.now();
+  for (let i = 0; i < 3000; i += 1) {
+    const now = performance.now();
+    if (now > before) least = Math.min(least, now - before);
+    before = now;
+  }
+  const line = by("watch-true");
+  const steps = Number.isFinite(least) ? `this clock steps by ${least < 0.095 ? "less than 0.1" : least.toFixed(1)} ms` : "";
+  line.textContent = [steps, line.dataset.thumb ? `a thumb errs by ${line.dataset.thumb}` : ""].filter(Boolean).join("; ");
+}
+
 export function start() {
   deck = by("deck");
   if (!deck) return;
+  sayAccuracy();
   fills = deck.dataset.fills.split(" ");
   decimals = Number(deck.dataset.decimals);
   try {
