@@ -58,7 +58,7 @@ def _called(definition: object, key: str) -> bool:
 
 SPEEDS = {"pendulum": "5", "oscillating-mass": "5", "conical-pendulum": "5"}
 """Where a thumb or a pen has to keep up; everything else runs 300 times as fast as it would."""
-BY_POINTER = {"metre-bridge", "balanced-rule", "led-threshold", "photoelectric", "spring", "charge-to-mass"}
+BY_POINTER = {"balanced-rule", "spring", "charge-to-mass", "block-density", "current-balance", "speed-of-sound"}
 """Carried out with a real pointer and real keys, cell by cell."""
 FEWER = {
     "pendulum": {"quantities.N.1": "5"},

@@ -68,14 +68,14 @@ def test_the_keyboard_alone_finds_a_null_and_writes_it(page: Page, server: Serve
 def test_a_run_by_keyboard_alone(page: Page, server: Server) -> None:
     """The cursor goes where the next reading goes, and the apparatus with it: digits and Enter are all that is pressed."""
     robot, run = begin(page, server, "spring")
-    page.locator('input[data-slot="quantities.m.1"]').focus()
+    page.locator('input[data-slot="loads.n.1.1"]').focus()
     for _ in range(20):
         slot = page.evaluate("document.activeElement.dataset?.slot ?? null")
         if slot is None:
             break
         _, column, row = slot.split(".")[:3]
         if column == "n":
-            text = WEIGHTS[int(row) - 1] if int(row) <= len(WEIGHTS) else str(int(row) + 2)
+            text = WEIGHTS[int(row) - 1] if int(row) <= len(WEIGHTS) else str(int(row) + 3)
         else:
             page.wait_for_function(
                 "slot => { const d = document.getElementById('screen-bench').dataset; return d.slot === slot && d.scene === 'still'; }",
