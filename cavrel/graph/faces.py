@@ -1,4 +1,4 @@
-"""Faces of instruments, drawn so that they have to be read: scales under a hairline, verniers, screws, dials, displays.
+"""Faces of instruments, drawn so that they have to be read; long because each kind of instrument is one.
 
 Every face says its state as a person reads it, to the nearest mark or the line that meets, and never closer.
 """

@@ -1,6 +1,5 @@
 """The ruled table of a series, ready for the page: heads, cells as typed, computed cells in step with their uncertainty."""
 
-import math
 from dataclasses import replace
 
 from cavrel.core.definition import Column, Series
@@ -8,8 +7,7 @@ from cavrel.core.logbook import MOST_TRIALS
 from cavrel.core.logbook.run import trials
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
-from cavrel.core.quantity.rounding import fixed, significant
-from cavrel.present import texts
+from cavrel.present import needed, ordered, texts, traces
 from cavrel.present.ruled import Field, Head, QuantityFields, Row, Table
 from cavrel.service.opened import Opened
 
@@ -40,42 +38,10 @@ def quantities(opened: Opened) -> list[QuantityFields]:
                 tuple(fields),
                 part,
                 _symbol(opened, name),
-                needed(opened, name),
+                needed.needed(opened, name),
             )
         )
     return found
-
-
-def says_needed(opened: Opened) -> bool:
-    """Whether any quantity has a value that it ought to be set to."""
-    return any("." not in key for key in opened.program.suggestions)
-
-
-def needed(opened: Opened, name: str) -> str:
-    """What a quantity ought to be set to, to the step of what it is set with, and how far what was set lies from it; empty where nothing says."""
-    wanted = opened.analysis.suggested(name)
-    if name not in opened.program.suggestions or len(wanted) != 1:
-        return ""
-    spec = opened.program.input_of[name]
-    value, unit = float(wanted[0]), spec.unit
-    formula = next(s.formula for s in opened.program.definition.suggest if s.target == name)
-    result = opened.definition.results.get(formula)
-    formula = result.formula if result is not None and result.formula else formula
-    said = [f"needed {significant(unit.from_si(value), 5)} {unit.pretty} = {texts.one_line(formula)}"]
-    if spec.gauge is not None and spec.gauge.step:
-        step = spec.gauge.step
-        places = max(0, -math.floor(math.log10(step / unit.factor) + 1e-9))
-        nearest = round(value / step) * step
-        said.append(f"the {spec.gauge.label} can be set to {fixed(unit.from_si(nearest), places)} {unit.pretty}")
-    typed = opened.analysis.values[name].value[0] if name in opened.analysis.values else math.nan
-    if math.isfinite(typed) and value:
-        off = typed / value - 1
-        said.append(
-            "set as needed"
-            if abs(off) < 5e-5
-            else f"set {significant(abs(100 * off), 2)} % {'above' if off > 0 else 'below'} it"
-        )
-    return "; ".join(said)
 
 
 def tables(opened: Opened) -> list[Table]:
@@ -162,7 +128,7 @@ def _table(opened: Opened, name: str, series: Series) -> Table:
         for number in range(1, opened.state.rows[name] + 1)
     )
     last = rows[-1]
-    rows = _ordered(opened, name, rows)
+    rows = ordered.ordered(opened, name, rows)
     again = [*repeated, *(c for c in typed if c not in repeated and series.columns[c].extract)]
     more = tuple(c for c in again if opened.state.trials[f"{name}.{c}"] < MOST_TRIALS)
     spare = len(rows) > 1 and not any(f.text or (f.trace and f.hint) for f in last.fields) and not last.out
@@ -173,35 +139,8 @@ def _table(opened: Opened, name: str, series: Series) -> Table:
         rows=rows,
         more_trials=more,
         spare=spare,
-        order=_order_of(opened, name),
+        order=ordered.order_of(opened, name),
     )
-
-
-def _order_of(opened: Opened, name: str) -> str:
-    """The order in force as the page's choice calls it: ``taken``, ``moved``, or a column with ``+`` or ``-``."""
-    order = opened.state.orders.get(name) or {}
-    if order.get("by"):
-        return f"{'-' if order.get('falling') else '+'}{order['by']}"
-    return "moved" if order.get("rows") else "taken"
-
-
-def _ordered(opened: Opened, name: str, rows: tuple[Row, ...]) -> tuple[Row, ...]:
-    """The rows in the order that the bench wants to see; those without a value stand last."""
-    order = opened.state.orders.get(name)
-    if not order:
-        return rows
-    by = order.get("by")
-    if by and f"{name}.{by}" in opened.analysis.values:
-        value = opened.analysis.values[f"{name}.{by}"].value
-        sign = -1.0 if order.get("falling") else 1.0
-
-        def place(row: Row) -> tuple[bool, float, int]:
-            v = float(value[row.number - 1]) if row.number <= len(value) else math.nan
-            return (not math.isfinite(v), sign * v if math.isfinite(v) else 0.0, row.number)
-
-        return tuple(sorted(rows, key=place))
-    first = {number: i for i, number in enumerate(order.get("rows", []))}
-    return tuple(sorted(rows, key=lambda row: (first.get(row.number, len(first)), row.number)))
 
 
 def _symbol(opened: Opened, key: str) -> str:
@@ -286,7 +225,7 @@ def _row(
             field = _field(opened, f"{name}.{column}.{number}.{i + 1}", text, label, "", hint)
             if body.extract:
                 place = f"{name}.{column}.{number}" + (f".{i + 1}" if i else "")
-                field = replace(field, trace=place, hint=_from_trace(opened, name, column, number, i))
+                field = replace(field, trace=place, hint=traces.hint(opened, name, column, number, i))
             fields.append(field)
     computed: list[tuple[str, str]] = []
     for column in [*repeated, *derived]:
@@ -328,18 +267,6 @@ def _field(opened: Opened, slot: str, text: str, label: str, at: str, hint: str)
     )
 
 
-def _from_trace(opened: Opened, series: str, column: str, row: int, trial: int) -> str:
-    """What the samples of a trial, counted from 0, give, shown where nothing was typed by hand."""
-    key = f"{series}.{column}"
-    read = next((entry for entry in opened.analysis.sheet.inputs if entry.spec.key == key), None)
-    if read is None or row > read.extracted.shape[0] or trial >= read.extracted.shape[1]:
-        return ""
-    if math.isnan(float(read.extracted[row - 1, trial])):
-        return ""
-    values = opened.analysis.values[key]
-    return fixed(values.unit.from_si(float(read.values[row - 1, trial])), texts.decimals(values))
-
-
 def _suggestion(opened: Opened, key: str, row: int) -> str:
     """The value to try in a set column's row, with the instrument's decimals; empty where nothing is suggested."""
     values = suggested(opened, key)
@@ -360,9 +287,7 @@ def suggested(opened: Opened, key: str) -> list[str]:
     numbers = opened.analysis.suggested(key)
     spec = opened.program.input_of[key]
     if spec.gauge is not None and spec.gauge.step:
-        step = spec.gauge.step
-        places = max(0, -math.floor(math.log10(step / unit.factor) + 1e-9))
-        return [f"{unit.from_si(round(float(number) / step) * step):.{places}f}" for number in numbers]
+        return [needed.to_step(float(number), spec) for number in numbers]
     if spec.gauge is None or not spec.gauge.least_count:
         return [f"{unit.from_si(float(number)):.3g}" for number in numbers]
     places = decimals_of(spec.gauge.least_count, unit)

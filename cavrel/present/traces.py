@@ -17,10 +17,11 @@ from cavrel.core.logbook.run import TraceDocument, traces
 from cavrel.core.logbook.samples import Export, Samples, read_export
 from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity import units
+from cavrel.core.quantity.rounding import fixed
 from cavrel.core.quantity.value import MeasuredValue
 from cavrel.graph import trace as drawn
 from cavrel.graph.points import Axis
-from cavrel.present import notes
+from cavrel.present import notes, texts
 from cavrel.present.notes import Note
 from cavrel.service.opened import Opened
 
@@ -49,6 +50,18 @@ def sample_unit(spec: Input) -> str:
     if spec.extract == "slope":
         return {"m/s^2": "m/s", "rad/s^2": "rad/s", "m/s": "m"}.get(spec.unit.text, f"{spec.unit.text} s")
     return "s" if spec.extract == "period" else spec.unit.text
+
+
+def hint(opened: Opened, series: str, column: str, row: int, trial: int) -> str:
+    """What the samples of a trial, counted from 0, give, shown where nothing was typed by hand."""
+    key = f"{series}.{column}"
+    read = next((entry for entry in opened.analysis.sheet.inputs if entry.spec.key == key), None)
+    if read is None or row > read.extracted.shape[0] or trial >= read.extracted.shape[1]:
+        return ""
+    if math.isnan(float(read.extracted[row - 1, trial])):
+        return ""
+    values = opened.analysis.values[key]
+    return fixed(values.unit.from_si(float(read.values[row - 1, trial])), texts.decimals(values))
 
 
 def content(opened: Opened, place: str) -> dict[str, Any]:

@@ -3,7 +3,7 @@
 from flask import Blueprint, jsonify, render_template
 from flask.typing import ResponseReturnValue
 
-from cavrel.present import measure, notes, tables
+from cavrel.present import measure, needed, notes, tables
 from cavrel.service.opened import Opened
 from cavrel.web.shared import Following, frame, opened_or_404, stage_page
 
@@ -35,7 +35,7 @@ def follow(opened: Opened, wanted: Following) -> str:
         **measure.live(opened),
         rows=rows,
         cells=fields,
-        needed=tables.quantities(opened) if tables.says_needed(opened) else (),
+        needed=tables.quantities(opened) if needed.says_needed(opened) else (),
         ticked=ticked,
         whole=False,
     )

@@ -6,11 +6,13 @@ drawn for its place and for how often it was taken there, so that looking again 
 
 import math
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from cavrel.core.bench.faults import of_instrument
+from cavrel.core.bench.shown import Course, Creep, Found, NotYet, Shown
 from cavrel.core.definition.standin import Seek, Settle
 from cavrel.core.definition.steps import Input, Program
 from cavrel.core.errors import CavrelError, DefinitionError
@@ -18,103 +20,13 @@ from cavrel.core.logbook.run import RunDocument, trials
 from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import read
-from cavrel.core.simulate.apparatus import Apparatus, Planned, of_its_own
+from cavrel.core.simulate.apparatus import Apparatus, Planned
+from cavrel.core.simulate.draws import of_its_own
 
 Array = NDArray[np.float64]
 
 HANDS = ("stopwatch",)
 """Kinds of instruments whose error is their user's, who is there himself."""
-
-
-class NotYet(CavrelError):
-    """Something has to be set or written before this can be shown; ``place`` is where."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Found:
-    """How a reading is found: ``sign`` says so, ``width`` SI off it has gone half its way; it moves from ``low`` to ``high`` SI."""
-
-    sign: str
-    width: float
-    low: float
-    high: float
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Creep:
-    """How a reading begins: ``off`` SI from its last value, nearer by a factor e in ``tau`` s."""
-
-    off: float
-    tau: float
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Course:
-    """A reading over time, while an interval is called.
-
-    ``times``: ``(n,)`` s from the first call.
-    ``values``: ``(n,)`` SI, what the instrument shows, its unrest included.
-    """
-
-    times: tuple[float, ...]
-    values: tuple[float, ...]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Shown:
-    """What the apparatus shows at one place.
-
-    ``spec``: what is read there.
-    ``value``: SI, as the instrument points before anybody reads it.
-    ``laps``: a time for so many of them, None where nothing is counted.
-    ``motion``: what swings while they are counted.
-    ``found``: how it is looked for, None where it stands there.
-    ``creep``: how it begins, None where it stands at once.
-    ``course``: how it goes while intervals are called, None where none are.
-    ``counts``: seconds in which random events are counted, None where none are.
-    ``turns``: that a film shows until the frames read, None where there is no film.
-    ``slope``: of samples in coherent SI units a second, None where none are taken.
-    """
-
-    spec: Input
-    value: float
-    laps: int | None = None
-    motion: str = ""
-    found: Found | None = None
-    creep: Creep | None = None
-    course: Course | None = None
-    counts: float | None = None
-    slope: float | None = None
-    turns: float | None = None
-
-
-def instrument_faults(program: Program) -> list[tuple[str, str]]:
-    """(name, words) of what can be wrong with the instruments themselves: a zero that is off, a scale that is not true."""
-    found = []
-    for name, gauge in program.gauges.items():
-        used = [s for s in program.inputs if s.gauge is gauge and not s.exact and not s.count]
-        if not used or program.definition.instruments[name].kind == "":
-            continue
-        if gauge.least_count and not gauge.dial:
-            found.append((f"zero:{name}", f"{gauge.label}: its zero is off"))
-        if not any(s.unit.offset for s in used):
-            found.append((f"scale:{name}", f"{gauge.label}: leans, or its scale is not true"))
-    return found
-
-
-_LEANS = 0.02
-"""A rule that leans by eleven degrees reads so much too large."""
-
-
-def _of_instrument(program: Program, fault: str) -> tuple[float, float]:
-    """(share, offset SI) by which a fault puts an instrument wrong. Raises DefinitionError for one that there is not."""
-    what, _, name = fault.partition(":")
-    gauge = program.gauges.get(name)
-    if gauge is None or what not in ("zero", "scale"):
-        raise DefinitionError(f"faults.{fault}", "there is no such fault")
-    if what == "scale":
-        return _LEANS, 0.0
-    return 0.0, max(6 * (gauge.least_count or 0.0), 8 * (gauge.zero or 0.0))
 
 
 class Bench:
@@ -131,7 +43,7 @@ class Bench:
             for spec in program.inputs
             if spec.series is None and self._is_set(spec) and (text := trials(run.quantities.get(spec.name))[0].strip())
         }
-        errs = {fault.partition(":")[2]: _of_instrument(program, fault) for fault in faults if ":" in fault}
+        errs = {fault.partition(":")[2]: of_instrument(program, fault) for fault in faults if ":" in fault}
         own_faults = [fault for fault in faults if ":" not in fault]
         with np.errstate(all="ignore"):
             self.apparatus = Apparatus(

@@ -7,7 +7,6 @@ reaction and noise are drawn for each reading; the last digit is rounded as a pe
 import math
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
-from zlib import crc32
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +18,7 @@ from cavrel.core.formula.evaluate import Environment, compile_node
 from cavrel.core.formula.nodes import Member, Name, Node
 from cavrel.core.formula.parse import parse
 from cavrel.core.quantity.reading import read
+from cavrel.core.simulate.draws import of_its_own
 from cavrel.core.simulate.shown import written
 
 Array = NDArray[np.float64]
@@ -70,12 +70,6 @@ def simulate(
     with np.errstate(all="ignore"):
         document = Apparatus(program, np.random.default_rng(seed), faults, planned, seed if hidden else None).document()
     return {**document, "options": dict(options)} if options else document
-
-
-def of_its_own(seed: int, *places: str | int) -> np.random.Generator:
-    """Random numbers that belong to one place of a run, whatever was drawn for others before."""
-    numbers = [crc32(place.encode()) if isinstance(place, str) else place for place in places]
-    return np.random.default_rng([seed, *numbers])
 
 
 _MOST = 1e15
@@ -214,7 +208,7 @@ class Apparatus:
         zero = spec.unit.offset  # of 20 °C a percent is 0.2 °C
         true = (typed - errors.offset + errors.share * zero) / (1 + errors.share)
         if spec.gauge and not spec.exact:
-            true = true + self.placing(spec, len(typed)) + self.rounding(spec, len(typed))
+            true = true + self.own(spec, len(typed)) + self.rounding(spec, len(typed))
         self.true[spec.key] = true[None, :]
         return list(texts)
 
@@ -276,10 +270,6 @@ class Apparatus:
         """Errors of single readings, SI."""
         size = self.own_size(spec)
         return self.draw.normal(0.0, size, many) if size else np.zeros(many)
-
-    def placing(self, spec: Input, many: int) -> Array:
-        """How far settings lie from what was meant, beyond the nearest mark, SI."""
-        return self.own(spec, many)
 
     def own_size(self, spec: Input) -> float:
         """Standard deviation of single readings, SI."""

@@ -1,0 +1,46 @@
+"""What a quantity ought to be set to, beside what it was set to."""
+
+import math
+
+from cavrel.core.definition.steps import Input
+from cavrel.core.quantity.reading import decimals_of
+from cavrel.core.quantity.rounding import fixed, significant
+from cavrel.present import texts
+from cavrel.service.opened import Opened
+
+
+def to_step(value: float, spec: Input) -> str:
+    """A value, SI, as it can be set with what a quantity or column is set with, in its unit."""
+    assert spec.gauge is not None
+    assert spec.gauge.step is not None
+    nearest = round(value / spec.gauge.step) * spec.gauge.step
+    return fixed(spec.unit.from_si(nearest), decimals_of(spec.gauge.step, spec.unit)).replace("−", "-")
+
+
+def says_needed(opened: Opened) -> bool:
+    """Whether any quantity has a value that it ought to be set to."""
+    return any("." not in key for key in opened.program.suggestions)
+
+
+def needed(opened: Opened, name: str) -> str:
+    """What a quantity ought to be set to, to the step of what it is set with, and how far what was set lies from it; empty where nothing says."""
+    wanted = opened.analysis.suggested(name)
+    if name not in opened.program.suggestions or len(wanted) != 1:
+        return ""
+    spec = opened.program.input_of[name]
+    value, unit = float(wanted[0]), spec.unit
+    formula = next(s.formula for s in opened.program.definition.suggest if s.target == name)
+    result = opened.definition.results.get(formula)
+    formula = result.formula if result is not None and result.formula else formula
+    said = [f"needed {significant(unit.from_si(value), 5)} {unit.pretty} = {texts.one_line(formula)}"]
+    if spec.gauge is not None and spec.gauge.step:
+        said.append(f"the {spec.gauge.label} can be set to {to_step(value, spec)} {unit.pretty}")
+    typed = opened.analysis.values[name].value[0] if name in opened.analysis.values else math.nan
+    if math.isfinite(typed) and value:
+        off = typed / value - 1
+        said.append(
+            "set as needed"
+            if abs(off) < 5e-5
+            else f"set {significant(abs(100 * off), 2)} % {'above' if off > 0 else 'below'} it"
+        )
+    return "; ".join(said)

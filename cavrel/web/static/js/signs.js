@@ -1,0 +1,66 @@
+// How the signs of the apparatus on the screen move, and what swings in it.
+import { hum } from "./beep.js";
+
+const twoSided = (s) => 1 / (1 + s * s);
+
+/** By kind: move the part of a sign for `s`, how many widths off it is, and say what it shows. */
+export const SIGNS = {
+  needle(part, s) {
+    const turn = 40 * Math.tanh(s);
+    part.setAttribute("transform", `translate(280 140) rotate(${turn.toFixed(2)})`);
+    const marks = Math.round(turn / 4 * 4) / 4;
+    return marks === 0 ? "the pointer stays at nought" : `the pointer stands ${Math.abs(marks)} divisions ${marks > 0 ? "right" : "left"} of nought`;
+  },
+  current(part, s) {
+    const turn = 40 * Math.tanh(Math.max(-s, 0));
+    part.setAttribute("transform", `translate(280 140) rotate(${turn.toFixed(2)})`);
+    const marks = Math.round(turn * 4) / 16;
+    return marks < 0.06 ? "no current is left" : `the current is ${marks} divisions`;
+  },
+  tilt(part, s) {
+    const turn = 11 * Math.tanh(s);
+    part.setAttribute("transform", `translate(280 78) rotate(${turn.toFixed(2)})`);
+    const degrees = Math.round(turn * 5) / 5;
+    return degrees === 0 ? "the rule lies level" : `the ${degrees > 0 ? "right" : "left"} end hangs ${Math.abs(degrees)}° low`;
+  },
+  tone(part, s) {
+    const loud = twoSided(s);
+    if (document.getElementById("bench-sound").checked) hum(loud, 440);
+    [...part.children].forEach((bar, i) => bar.classList.toggle("on", i < Math.round(20 * loud)));
+    return `loudness ${Math.round(100 * loud)} of 100`;
+  },
+  string(part, s) {
+    const wide = twoSided(s);
+    const height = 46 * wide;
+    part.setAttribute("d", `M60 75Q170 ${75 - height} 280 75T500 75M60 75Q170 ${75 + height} 280 75T500 75`);
+    return `the string swings ${Math.round(100 * wide)} of 100 wide`;
+  },
+  light(part, s) {
+    const bright = s > 0 ? Math.tanh(s) : 0;
+    part.style.opacity = bright.toFixed(3);
+    return bright < 0.005 ? "the lamp is dark" : `the lamp glows, ${Math.max(1, Math.round(100 * bright))} of 100`;
+  },
+};
+
+/** By kind: what swings, at a phase of its turn. */
+export const MOTIONS = {
+  swing(part, phase) {
+    part.setAttribute("transform", `translate(280 12) rotate(${(12 * Math.sin(phase)).toFixed(3)})`);
+  },
+  bounce(part, phase, drawing) {
+    const y = 100 - 30 * Math.sin(phase);
+    part.setAttribute("transform", `translate(280 ${y.toFixed(2)})`);
+    const gap = (y - 22) / 12;
+    drawing.querySelector(".sign-spring").setAttribute("d", `M280 8${Array.from({ length: 12 }, (_, i) => `L${i % 2 ? 268 : 292} ${(8 + gap * (i + 0.5)).toFixed(1)}`).join("")}L280 ${(y - 14).toFixed(1)}`);
+  },
+  circle(part, phase, drawing) {
+    const x = 280 + 150 * Math.sin(phase);
+    const y = 126 + 22 * Math.cos(phase);
+    part.setAttribute("transform", `translate(${x.toFixed(2)} ${y.toFixed(2)})`);
+    const string = drawing.querySelector(".sign-string");
+    string.setAttribute("x2", x.toFixed(2));
+    string.setAttribute("y2", y.toFixed(2));
+  },
+};
+/** What is said at each quarter of a turn. */
+export const QUARTERS = ["passing the mark to the right", "at the far right", "passing the mark to the left", "at the far left"];
