@@ -124,3 +124,16 @@ def new_run(page: Page, server: Server) -> Callable[..., int]:
         return int(found[1])
 
     return start
+
+
+@pytest.fixture(scope="module")
+def shared(browser: Browser) -> Iterator[Page]:
+    """One page for a whole module: scripts and fonts are loaded once."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    made = context.new_page()
+    made.set_default_timeout(25000)
+    faults: list[str] = []
+    made.on("pageerror", lambda fault: faults.append(str(fault)))
+    yield made
+    context.close()
+    assert not faults, faults

@@ -9,9 +9,7 @@ from tests.browser.test_access import COLOURS, EVERYTHING, serious
 
 SCENES = [
     ("metre-bridge", {"first.K.1.1": "4.5"}, "first.l.1.1"),
-    ("half-life", {"counts.t.1.1": "0"}, "counts.c.1.1"),
     ("newton-second-law", {"force.m_h.1.1": "20.0"}, "force.a.1.1"),
-    ("stepped-pulley", {"turns.m.1.1": "50", "turns.D.1.1": "38.60"}, "turns.k.1.1"),
 ]
 
 

@@ -1,4 +1,5 @@
-"""A run from the stand-in apparatus: true values from the definition, read with the errors that its instruments declare.
+"""A run from the stand-in apparatus: true values from the definition, read with the errors that its instruments declare; long
+because what is set, read, counted and spoilt is drawn in one order.
 
 What acts on all readings of an instrument together (its zero, its calibration, printed limits) is drawn once for the run; placing,
 reaction and noise are drawn for each reading; the last digit is rounded as a person would read it.
@@ -208,7 +209,7 @@ class Apparatus:
         zero = spec.unit.offset  # of 20 °C a percent is 0.2 °C
         true = (typed - errors.offset + errors.share * zero) / (1 + errors.share)
         if spec.gauge and not spec.exact:
-            true = true + self.own(spec, len(typed)) + self.rounding(spec, len(typed))
+            true = true + self.placing(spec, len(typed)) + self.rounding(spec, len(typed))
         self.true[spec.key] = true[None, :]
         return list(texts)
 
@@ -270,6 +271,10 @@ class Apparatus:
         """Errors of single readings, SI."""
         size = self.own_size(spec)
         return self.draw.normal(0.0, size, many) if size else np.zeros(many)
+
+    def placing(self, spec: Input, many: int) -> Array:
+        """How far settings lie from what was meant, beyond the nearest mark, SI."""
+        return self.own(spec, many)
 
     def own_size(self, spec: Input) -> float:
         """Standard deviation of single readings, SI."""
