@@ -11,7 +11,8 @@ from tests.browser.conftest import Server
 from tests.browser.robot import agreed, begin
 
 ROWS = 3
-"""Of each table: enough for every line. A decay is followed longer."""
+"""Of each table: enough for every line. A decay is followed longer, and so is what scatters by more than its instruments declare."""
+MORE_ROWS = 6
 
 
 def settings_of(experiment: str) -> dict[str, str]:
@@ -20,15 +21,15 @@ def settings_of(experiment: str) -> dict[str, str]:
     program = catalogue.program_of(definition)
     run = runs.load(simulate(program, 0))
     found: dict[str, str] = {}
+    scatters = definition.simulate is not None and definition.simulate.noise
+    rows = MORE_ROWS if scatters or experiment == "half-life" else ROWS
     for spec in program.inputs:
         if spec.series is None:
             if spec.gauge is not None and spec.gauge.dial:
                 found[f"quantities.{spec.name}.1"] = trials(run.quantities[spec.name])[0]
             continue
         if definition.series[spec.series].columns[spec.name].plays.chosen and not _called(definition, spec.key):
-            for row, cell in enumerate(
-                run.series[spec.series][spec.name][: 6 if experiment == "half-life" else ROWS], 1
-            ):
+            for row, cell in enumerate(run.series[spec.series][spec.name][:rows], 1):
                 found[f"{spec.key}.{row}.1"] = trials(cell)[0]
     return found
 
