@@ -187,9 +187,7 @@ def test_on_a_telephone(page: Page, server: Server, new_run: Callable[..., int])
     assert page.evaluate("document.documentElement.scrollWidth") <= 320
 
 
-@pytest.mark.parametrize(
-    "experiment", ["torsion-balance", "grating", "half-life", "rule-equilibrium", "projectile-range"]
-)
+@pytest.mark.parametrize("experiment", ["torsion-balance", "half-life", "projectile-range"])
 def test_other_experiments_are_planned(
     page: Page, server: Server, new_run: Callable[..., int], experiment: str
 ) -> None:
