@@ -117,10 +117,10 @@ def _where(opened: Opened, slot: Slot) -> str:
 def _scene(shown: Shown) -> str:
     if shown.course is not None:
         return "course"
-    if shown.laps is not None:
-        return "laps"
     if shown.turns is not None:
         return "film"
+    if shown.laps is not None:
+        return "laps"
     if shown.found is not None:
         return "seek"
     if shown.counts is not None:
@@ -143,11 +143,11 @@ def _data(shown: Shown) -> dict[str, Any]:
     unit = shown.spec.unit
     if shown.course is not None:
         return {"times": shown.course.times, "values": [_digits(unit.from_si(v)) for v in shown.course.values]}
-    if shown.laps is not None:
-        return {"period": shown.value / shown.laps}
     if shown.turns is not None:
         rest = 8 + abs(round(shown.value * 1e6)) % 30  # the film begins some frames before the release
         return {"frames": shown.value, "turns": shown.turns, "rest": rest}
+    if shown.laps is not None:
+        return {"period": shown.value / shown.laps}
     if shown.found is not None:
         return _seek(shown, shown.found)
     if shown.counts is not None:
@@ -194,7 +194,7 @@ def _samples(shown: Shown) -> dict[str, Any]:
     t = np.arange(0.0, rest + lasting + stop, 1 / RATE)
     v = slope * np.clip(t - rest, 0.0, lasting)
     v[t > rest + lasting] = 0.0
-    draw = np.random.default_rng(abs(round(slope * 1e9)))
+    draw = np.random.default_rng(shown.unrest)
     v = v + draw.normal(0.0, max(0.008 * abs(slope) * lasting, 1e-4), len(t))
     unit = units.unit(sample_unit(shown.spec))
     return {

@@ -209,3 +209,23 @@ def test_what_the_screen_cannot_do_is_refused_with_its_place(change: dict, place
     with pytest.raises(DefinitionError) as fault:
         catalogue.program_of(catalogue.resolve(document))
     assert fault.value.place == place
+
+
+def test_samples_taken_once_more_or_in_another_trial_have_noise_of_their_own() -> None:
+    of = program("newton-second-law")
+    run = settings(of)
+    seen = [
+        Bench(of, run, 1).shown(Slot.read(place), take)
+        for place, take in (("force.a.1.1", 1), ("force.a.1.1", 1), ("force.a.1.1", 2), ("force.a.1.2", 1))
+    ]
+    assert seen[0].unrest == seen[1].unrest
+    assert len({s.unrest for s in seen}) == 3
+    assert len({s.slope for s in seen}) == 1
+
+
+def test_a_course_that_nobody_described_is_said_to_be_missing() -> None:
+    document = catalogue.experiments()["torsion-balance"].document()
+    del document["simulate"]["read"]["swing.s"]
+    of = catalogue.program_of(catalogue.resolve(document))
+    with pytest.raises(DefinitionError, match="is missing"):
+        Bench(of, settings(program("torsion-balance")), 1).shown(Slot.read("swing.s.1.1"))

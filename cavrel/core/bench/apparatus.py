@@ -123,6 +123,7 @@ class Bench:
             if spec.key in plan.settle
             else None,
             slope=value if spec.extract == "slope" else None,
+            unrest=int(draw.integers(2**32)),
             turns=self._amount(plan.turns, "simulate.turns") if plan.motion.get(spec.key) == "turn" else None,
         )
 
@@ -164,8 +165,7 @@ class Bench:
                 own.true[column.key] = np.array([[self._true(column, Slot(series, name, row, 1))]])
 
     def _set(self, column: Input, row: int) -> float:
-        """The true value of a setting: what was typed, or of a bench that goes by its plan what that says, and how far the apparatus lies from
-        it."""
+        """The true value of a setting: what was typed, and how far the apparatus lies from it."""
         assert column.series is not None
         cells = self.run.series.get(column.series, {}).get(column.name, [])
         text = next((t.strip() for t in trials(cells[row - 1]) if t.strip()), "") if row <= len(cells) else ""
@@ -240,6 +240,8 @@ class Bench:
         """A reading over time; its unrest changes once a second, about as fast as an eye follows."""
         column, lasting = timed
         own = self.apparatus
+        if spec.key not in own.reads:
+            raise DefinitionError(f"simulate.read.{spec.key}", "is missing: the stand-in does not know what this shows")
         t = np.linspace(0.0, 1.1 * lasting, min(int(1.1 * lasting) + 1, 2001))
         own.true[column.key] = t[None, :]
         value = own.value(own.reads[spec.key], spec.series, f"simulate.read.{spec.key}")

@@ -54,6 +54,7 @@ class Shown:
     ``counts``: seconds in which random events are counted, None where none are.
     ``turns``: that a film shows until the frames read, None where there is no film.
     ``slope``: of samples in coherent SI units a second, None where none are taken.
+    ``unrest``: that the noise of those samples follows from, another one each time.
     """
 
     spec: Input
@@ -65,4 +66,5 @@ class Shown:
     course: Course | None = None
     counts: float | None = None
     slope: float | None = None
+    unrest: int = 0
     turns: float | None = None

@@ -61,9 +61,9 @@ function label() {
   return by("bench-face")?.querySelector("svg")?.getAttribute("aria-label");
 }
 
-/** What it shows, in words: on the drawing, under it where a sign is meant, and aloud where it stands still. */
-function say(words, aloud = true) {
-  if (aloud && by("bench-said").textContent !== words) by("bench-said").textContent = words;
+/** What it shows, aloud. */
+function say(words) {
+  if (by("bench-said").textContent !== words) by("bench-said").textContent = words;
 }
 
 /** Put the moving part of the instrument where `value` is, and let its label say so. */
@@ -337,7 +337,6 @@ export function start() {
       remember(TAKES, slot, takeOf(slot) + 1);
       ask(slot);
     } else if (id === "bench-zero") {
-      state.from = slot;
       box.dataset.from = slot;
       ask(`zero:${dataset.zero}`);
     } else if (id === "bench-back") ask(box.dataset.from);

@@ -174,7 +174,6 @@ function startBeside() {
   document.addEventListener("cavrel:saved", (event) => {
     const changed = [...Object.keys(event.detail.entries), ...Object.keys(event.detail.others)];
     if (place && changed.some((slot) => [`trace:${place}`, `stretch:${place}`].includes(slot) || slot.startsWith(`${place}.`))) show(place, changed.includes(`trace:${place}`));
-    else if (place && changed.length && changed.every((slot) => slot.startsWith("undo"))) show(place);
   });
 }
 
