@@ -9,6 +9,7 @@ const chosen = () => by("chosen");
 let panel;
 let place = null; // whose samples stand here
 let asked = 0;
+let looked = 0;
 let choice = {}; // of the columns of a text
 let body = null; // the trace that the choice gives
 
@@ -69,6 +70,7 @@ function hold(text) {
 /** What a text holds: its columns to choose from. */
 async function look(text) {
   const out = by("looked-at");
+  const mine = (looked += 1); // an answer about an older text or choice is too late
   body = null;
   if (!text.trim()) return out.replaceChildren();
   const token = document.querySelector("meta[name=csrf-token]").content;
@@ -77,6 +79,7 @@ async function look(text) {
       method: "POST", headers: { "Content-Type": "application/json", "X-CSRFToken": token }, body: JSON.stringify({ text, ...choice }),
     });
     const said = await answer.json();
+    if (mine !== looked) return;
     if (!answer.ok || !said.html) {
       out.textContent = `${said.what ?? "The server cannot read this."} Your text stands above.`;
       out.className = "fault";
