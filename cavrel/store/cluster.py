@@ -11,6 +11,7 @@ import subprocess
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from tempfile import TemporaryFile
 from threading import Event, Thread
 from urllib.parse import quote
 
@@ -88,7 +89,7 @@ class Cluster:
         """Start the server again at its port when it dies, until ``ended``."""
         while not ended.wait(WATCHED_EVERY):
             if self._control("status", check=False).returncode != 0 and not ended.is_set():
-                with contextlib.suppress(ClusterError):
+                with contextlib.suppress(ClusterError, OSError):
                     self.start(port)
 
     @contextmanager
@@ -244,9 +245,9 @@ class Cluster:
     def _run(self, program: str, *arguments: str) -> subprocess.CompletedProcess[str]:
         owner = pwd.getpwnam(self.user) if self.user else None
         # A session of its own keeps Ctrl-C in the terminal from reaching the database before the application is done with it.
-        # Its output goes to a file, for the server that pg_ctl leaves behind would hold a pipe open.
-        out = self.folder / f".{program}-{os.getpid()}"
-        with out.open("w+") as sink:
+        # Its output goes to a file, for the server that pg_ctl leaves behind would hold a pipe open; one without a name,
+        # for the thread that keeps the server running asks at the same moment as anybody else.
+        with TemporaryFile("w+", dir=self.folder) as sink:
             done = subprocess.run(
                 [str(self._binaries() / program), *arguments],
                 stdin=subprocess.DEVNULL,
@@ -261,7 +262,6 @@ class Cluster:
             )
             sink.seek(0)
             said = sink.read()
-        out.unlink()
         return subprocess.CompletedProcess(done.args, done.returncode, "", said)
 
     def _binaries(self) -> Path:
