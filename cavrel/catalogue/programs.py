@@ -14,8 +14,10 @@ from cavrel.core.definition.program import compile_program
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.definition.steps import Program
 from cavrel.core.errors import CavrelError, DefinitionError
+from cavrel.core.logbook.run import RunDocument
 from cavrel.core.plan.better import Family, Planner
 from cavrel.core.remember import by_identity
+from cavrel.core.slips import Alternative
 
 
 @by_identity(512)
@@ -100,3 +102,28 @@ def at_hand(cupboard: Cupboard) -> Mapping[str, Family]:
     }
     owned = {family.name for family in own.values()}
     return {**{k: f if f.name not in owned else replace(f, offered=False) for k, f in shipped.items()}, **own}
+
+
+def alternatives(definition: Definition, run: RunDocument) -> tuple[Alternative, ...]:
+    """The same readings under every other choice of one convention, for those that still take them all."""
+    chosen = {name: run.options.get(name, option.default) for name, option in definition.options.items()}
+    found = []
+    for name, option in definition.options.items():
+        for choice, body in option.choices.items():
+            if choice == chosen[name]:
+                continue
+            try:
+                program = program_of(
+                    definition, run.instruments, {**chosen, name: choice}, run.accepted, run.headings
+                )
+            except CavrelError:
+                continue
+            found.append(
+                Alternative(
+                    at=f"options.{name}",
+                    say=f"the run is one of “{body.label}”, not of “{option.choices[chosen[name]].label}”",
+                    do=f"choose “{body.label}” for {option.label[0].lower()}{option.label[1:]}",
+                    program=program,
+                )
+            )
+    return tuple(found)

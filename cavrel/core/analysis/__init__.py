@@ -8,6 +8,6 @@ from cavrel.core.analysis.records import (
     ResultAnalysis,
     Values,
 )
-from cavrel.core.analysis.runner import analyse
+from cavrel.core.analysis.runner import analyse, analyse_sheet
 
-__all__ = ["Analysis", "Comparison", "ForcePicture", "PredictionAnalysis", "ResultAnalysis", "Values", "analyse"]
+__all__ = ["Analysis", "Comparison", "ForcePicture", "PredictionAnalysis", "ResultAnalysis", "Values", "analyse", "analyse_sheet"]

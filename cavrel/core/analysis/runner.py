@@ -16,7 +16,7 @@ from cavrel.core.analysis.records import (
     Comparison,
     ResultAnalysis,
 )
-from cavrel.core.analysis.sheet import lay_out
+from cavrel.core.analysis.sheet import Sheet, lay_out
 from cavrel.core.definition.reference import ReferenceValue, local_gravity
 from cavrel.core.definition.rules import HouseRules, Site
 from cavrel.core.definition.steps import Derived, FitStep, PredictStep, Program, ResultStep
@@ -40,8 +40,11 @@ def analyse(program: Program, run: RunDocument, rules: HouseRules | None = None)
     Raises RunError for a document that does not fit the definition. A missing reading, a fit that cannot be made or a bad
     text never raises: what depends on it is NaN and says why.
     """
-    house = rules or run.house_rules()
-    sheet = lay_out(program, run)
+    return analyse_sheet(program, run, rules or run.house_rules(), lay_out(program, run))
+
+
+def analyse_sheet(program: Program, run: RunDocument, house: HouseRules, sheet: Sheet) -> Analysis:
+    """The same for a sheet that was laid out already, such as one that differs from ``run``'s own in a few readings."""
     with np.errstate(all="ignore"):
         nominal, blocks = gather(sheet, house)
     for fit in program.fits.values():

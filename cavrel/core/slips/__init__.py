@@ -1,0 +1,5 @@
+"""The slip finder: what may have gone wrong on a sheet, how likely each cause is, and what the result would become."""
+
+from cavrel.core.slips.finder import Alternative, Found, Suspect, find
+
+__all__ = ["Alternative", "Found", "Suspect", "find"]

@@ -1,0 +1,241 @@
+"""Many sheets carried through one program at once, with the weights of the sheet as it stands: features by which they are compared.
+
+Fits are solved anew for every sheet, but each point keeps its weight, scaled where the whole of y is; so what leads here is worked out
+whole afterwards.
+"""
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cavrel.core.analysis import Analysis
+from cavrel.core.analysis.binding import bind
+from cavrel.core.analysis.fitted import FitAnalysis
+from cavrel.core.analysis.points import curve_of
+from cavrel.core.definition.steps import Derived, FitStep, Input, ResultStep
+from cavrel.core.fit import solver
+from cavrel.core.formula.evaluate import Environment
+from cavrel.core.slips import evidence
+from cavrel.core.slips.evidence import Features, Fitted, Repeats
+from cavrel.core.slips.hypothesis import Hypothesis
+
+Array = NDArray[np.float64]
+
+_ROUNDS, _SETTLED = 14, 1e-4
+"""A curve of a proposal needs no more figures than decide whether it is worth a look."""
+
+
+def features(analysis: Analysis, proposals: Sequence[Hypothesis]) -> Features:
+    """The features of the sheet as it stands (entry 0) and of each of ``proposals``."""
+    with np.errstate(all="ignore"):
+        return _Carrying(analysis, proposals).run()
+
+
+class _Carrying:
+    def __init__(self, analysis: Analysis, proposals: Sequence[Hypothesis]) -> None:
+        self.analysis, self.count = analysis, 1 + len(proposals)
+        self.repeats: dict[str, Repeats] = {}
+        self.values: dict[str, Array] = dict(analysis.nominal)
+        self.sheets(proposals)
+
+    # --- inputs ------------------------------------------------------------------------------------------------------
+
+    def sheets(self, proposals: Sequence[Hypothesis]) -> None:
+        """The mean of every row, and the squares of its trials about it, on every sheet."""
+        single: dict[str, list[tuple[int, int, int, float]]] = {}
+        whole: dict[str, list[tuple[int, Array]]] = {}
+        for index, one in enumerate(proposals, 1):
+            for cell in one.cells:
+                single.setdefault(cell.key, []).append((index, cell.row, cell.trial, cell.value))
+            for key, readings in one.columns.items():
+                whole.setdefault(key, []).append((index, readings))
+        for entry in self.analysis.sheet.inputs:
+            key = entry.spec.key
+            squares, dof = evidence.within(entry.values)
+            variance = evidence.declared(entry, self.analysis.rules)
+            total = np.full(self.count, float(np.nansum(squares)))
+            if key in single or key in whole:
+                means = np.repeat(self.analysis.nominal[key], self.count, axis=0)
+                if key in single:
+                    self.change(entry.values, single[key], means, total)
+                for index, readings in whole.get(key, ()):
+                    many = np.isfinite(readings).sum(axis=1)
+                    means[index] = np.where(many > 0, np.nansum(readings, axis=1) / np.maximum(many, 1), np.nan)
+                    own = evidence.within(readings)[0]
+                    total[index] = float(np.nansum(own / scaled(entry.values, readings) ** 2))
+                self.values[key] = means
+            if dof > 0 and variance > 0 and not entry.spec.count:
+                self.repeats[key] = Repeats(squares=total / variance, dof=dof)
+
+    @staticmethod
+    def change(values: Array, cells: list[tuple[int, int, int, float]], means: Array, total: Array) -> None:
+        """Single readings: the mean moves by its share, the squares by what that leaves."""
+        index, row, trial = (np.array([cell[i] for cell in cells]) for i in range(3))
+        new = np.array([cell[3] for cell in cells])
+        many = np.maximum(np.isfinite(values).sum(axis=1)[row], 1)
+        old, middle = values[row, trial], means[0][row]
+        moved = middle + (new - old) / many
+        means[index, row] = moved
+        np.add.at(total, index, (new - old) * (new - moved + old - middle))
+        np.maximum(total, 0.0, out=total)
+
+    # --- the program -------------------------------------------------------------------------------------------------
+
+    def run(self) -> Features:
+        analysis = self.analysis
+        self.environment = Environment(self.values, analysis.sheet.keep)
+        self.fits: dict[str, Fitted] = {}
+        self.lost = np.zeros(self.count)
+        self.intercepts: dict[str, Array] = {}
+        others: dict[str, Array] = {}
+        for step in analysis.program.steps:
+            if isinstance(step, Derived):
+                rows = analysis.sheet.rows[step.series] if step.series else 1
+                found = step.run(self.environment)
+                self.values[step.key] = np.broadcast_to(found, (len(found), rows))
+            elif isinstance(step, FitStep):
+                self.fit(step)
+            elif isinstance(step, ResultStep):
+                self.result(step, others)
+        return self.gathered(others)
+
+    def result(self, step: ResultStep, others: dict[str, Array]) -> None:
+        if step.combine:
+            weights = self.analysis.results[step.key].weights
+            mean = sum((self.values[name] * weight for name, weight in weights.items()), np.zeros((1, 1)))
+            self.values[step.key] = mean if weights else np.full((1, 1), np.nan)
+        else:
+            assert step.run is not None
+            self.values[step.key] = step.run(self.environment)
+        if step.accepted_run is not None:
+            others[step.key] = step.accepted_run(self.environment)
+        elif step.accepted_name is not None:
+            others[step.key] = np.array([[self.analysis.accepted[step.accepted_name].value]])
+        if evidence.behind_read(self.analysis, step.key, 1)[0]:
+            self.lost += np.broadcast_to(~np.isfinite(self.values[step.key][:, 0]), self.count)
+
+    def fit(self, step: FitStep) -> None:
+        fit = {**self.analysis.fits, **self.analysis.means}[step.name]
+        bound = bind(step, self.environment, self.analysis.sheet)
+        read = evidence.behind_read(self.analysis, step.name, bound.y.shape[1])
+        gone = read & ~(np.isfinite(bound.x) & np.isfinite(bound.y))
+        body = self.analysis.program.definition.fits.get(step.name)
+        counts = not step.plain and not (body is not None and body.sketch)
+        if counts:
+            self.lost += np.broadcast_to(gone.sum(axis=1), self.count)
+        if not fit.made or fit.diagnostics is None:
+            return
+        theta, left, y = self.solved(step, fit, bound)
+        for i, name in enumerate(step.parameters):
+            self.values[f"{step.name}.{name}"] = theta[:, i : i + 1]
+            if name == "intercept":
+                self.intercepts[step.name] = theta[:, i] / self.scaled(evidence.scale(y)[:, 0])
+        dof = fit.diagnostics.dof
+        if dof <= 0 or not counts:
+            return
+        known = fit.diagnostics.chi2 is not None
+        size = evidence.scale(y)
+        weights = fit.weights * (size[0, 0] / size) ** 2 if known else 1 / size**2
+        squares = np.broadcast_to((weights * left**2).sum(axis=1), self.count).copy()
+        # A curve that some sheet has no value for says nothing of that sheet; the rows it lost are counted.
+        squares[~np.isfinite(squares)] = squares[0]
+        self.fits[step.name] = Fitted(
+            squares=squares, dof=dof, known=known, behind=fit.diagnostics.behind, series=step.series
+        )
+
+    def solved(self, step: FitStep, fit: FitAnalysis, bound: object) -> tuple[Array, Array, Array]:
+        """Parameters as the definition names them ``(H, p)``, residuals and ordinates ``(H, n)`` of every sheet."""
+        assert fit.diagnostics is not None
+        many = max(len(bound.x), len(bound.y), self.formula_reads(step))
+        shape = fit.shape
+        from dataclasses import replace
+
+        wide = replace(
+            bound,
+            x=np.broadcast_to(bound.x, (many, bound.y.shape[1])),
+            y=np.broadcast_to(bound.y, (many, bound.y.shape[1])),
+        )
+        y = wide.y[:, fit.rows]
+        curve = curve_of(step, shape, wide, fit.rows)
+        if curve.linear:
+            theta = fit.theta + solver.step(curve, y, fit.weights, fit.theta)
+            if fit.gain.shape[0] < len(fit.theta):  # sent through the origin by house rule
+                theta = np.stack(
+                    [(y * wide.x[:, fit.rows]).sum(axis=1) / (wide.x[:, fit.rows] ** 2).sum(axis=1), np.zeros(many)],
+                    axis=1,
+                )
+        else:
+            start = np.repeat(fit.theta[None, :], many, axis=0)
+            theta, _ = solver.batch(curve, y, fit.weights, start, _ROUNDS, _SETTLED)
+            theta = np.where(np.isfinite(theta), theta, np.nan)
+        left = y - curve.predict(theta)
+        named = shape.named(theta) if shape is not None else theta
+        return named, left, y
+
+    def formula_reads(self, step: FitStep) -> int:
+        """Entries that a formula's curve has for values other than its columns."""
+        return self.count if step.curve is not None else 1
+
+    # --- features ----------------------------------------------------------------------------------------------------
+
+    def scaled(self, sizes: Array) -> Array:
+        """How much larger than on the sheet as it stands, within a thousandfold."""
+        ratio = np.abs(sizes / sizes[0]) if len(sizes) else sizes
+        return np.clip(np.where(np.isfinite(ratio) & (ratio > 0), ratio, 1.0), 1e-3, 1e3)
+
+    def gathered(self, others: dict[str, Array]) -> Features:
+        analysis = self.analysis
+        ought = evidence.tested(analysis)
+        u = np.array([one[3] for one in ought])
+        columns = []
+        for kind, name, _, own, _ in ought:
+            if kind == "intercept":
+                columns.append(np.broadcast_to(self.intercepts[name], self.count) / own)
+                continue
+            value, other = self.values[name][:, 0], others[name][:, 0]
+            gap = value - other
+            largest = np.maximum(np.abs(value), np.abs(other)) if other[0] else np.ones(1)
+            sized = np.abs(value) if other[0] and abs(value[0]) > 0 else largest
+            columns.append(np.broadcast_to(gap / self.scaled(np.broadcast_to(sized, gap.shape)), self.count) / own)
+        gaps = np.stack(columns, axis=1) if columns else np.zeros((self.count, 0))
+        return Features(
+            repeats=self.repeats,
+            fits=self.fits,
+            apart=evidence.distance(gaps, evidence.correlation([one[4] for one in ought], u)),
+            differences=gaps,
+            names=tuple(one[1] for one in ought),
+            lost=self.lost,
+            implausible=self.implausible(),
+            uneven=self.uneven(),
+        )
+
+    def implausible(self) -> Array:
+        total = np.zeros(self.count)
+        for spec in self.analysis.program.inputs:
+            if spec.plausible is not None:
+                total += np.broadcast_to((spec.plausible(self.environment) == 0).sum(axis=1), self.count)
+        for name, run in self.analysis.program.ranges.items():
+            if name in self.values:
+                total += np.broadcast_to((run(self.environment) == 0).sum(axis=1), self.count)
+        return total
+
+    def uneven(self) -> Array:
+        total = np.zeros(self.count)
+        for spec in self.analysis.program.inputs:
+            if _set(spec) and spec.key in self.values:
+                total += np.broadcast_to(evidence.uneven(self.values[spec.key]), self.count)
+        return total
+
+
+def scaled(values: Array, readings: Array) -> Array:
+    """By what factor each row of ``readings`` ``(rows, trials)`` is that of ``values``, 1 where it is no multiple of it: a row in another unit
+    scatters alike."""
+    ratio = np.abs(readings / values)
+    low, high = np.nanmin(ratio, axis=1), np.nanmax(ratio, axis=1)
+    return np.where((high - low <= 1e-9 * high) & (low > 0), low, 1.0)
+
+
+def _set(spec: Input) -> bool:
+    return spec.role == "set"

@@ -1,0 +1,240 @@
+"""How well a sheet hangs together: one logarithm of a likelihood for each sheet, from features that are free of units and of scale.
+
+Every part is that of Student's distribution, whose tails forgive what no model knows: chi-squared of a fit with variances known to a few
+degrees of freedom (the multivariate t; Lange, Little, Taylor 1989), squares within repeats about a declared size, and differences that
+ought to be nought, weighed together with their correlations.
+"""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cavrel.core.analysis import Analysis
+from cavrel.core.analysis.components import resolution_u
+from cavrel.core.analysis.sheet import InputReadings
+from cavrel.core.definition.rules import HouseRules
+
+Array = NDArray[np.float64]
+
+FEWEST_BEHIND, MOST_BEHIND = 3.0, 12.0
+"""Degrees of freedom that a chi-squared's variances are believed to have: no declaration is better than the upper, none is worth nothing."""
+_OF_DIFFERENCES = 5.0
+"""Degrees of freedom of differences: systematic errors that nobody declared are common in a teaching laboratory."""
+_OF_REPEATS = 2.0
+_LOOSE = 0.35
+"""Share of its u that a difference may be off by for reasons of its own; keeps differences that are nearly one from speaking twice."""
+LOST, IMPLAUSIBLE, UNEVEN = 4.0, 3.0, 0.8
+"""What a row without a value, a value out of its range and an uneven setting cost."""
+MOST_OF_A_KIND = 4
+_FLOOR = 1e-6
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Repeats:
+    """Repeated readings of one input. ``squares``: ``(H,)`` about the rows' means, over the declared variance; ``dof``: of them."""
+
+    squares: Array
+    dof: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Fitted:
+    """One fit. ``squares``: ``(H,)`` chi-squared where the variances are ``known``, else the residuals' squares over the scale of y;
+    ``behind``: degrees of freedom of the variances; ``series``: the table whose rows it runs over."""
+
+    squares: Array
+    dof: int
+    known: bool
+    behind: float
+    series: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Features:
+    """What speaks for or against each of ``H`` sheets.
+
+    ``repeats``: by input.
+    ``fits``: by name.
+    ``apart``: ``(H,)`` squared distance of all differences from nought (Mahalanobis).
+    ``differences``: ``(H, m)`` each of them in its own standard uncertainties; ``names`` says which.
+    ``lost``: ``(H,)`` rows and results without a value though everything behind them was read.
+    ``implausible``: ``(H,)`` readings and results out of their ranges.
+    ``uneven``: ``(H,)`` settings that break an even series.
+    """
+
+    repeats: dict[str, Repeats]
+    fits: dict[str, Fitted]
+    apart: Array
+    differences: Array
+    names: tuple[str, ...]
+    lost: Array
+    implausible: Array
+    uneven: Array
+
+
+def likelihood(found: Features) -> Array:
+    """Logarithm of the likelihood of each sheet, ``(H,)``, up to a constant of the experiment."""
+    total = np.zeros(len(found.apart))
+    for repeats in found.repeats.values():
+        total -= 0.5 * (repeats.dof + _OF_REPEATS) * np.log1p(repeats.squares / _OF_REPEATS)
+    worst: dict[str, Array] = {}
+    for fit in found.fits.values():
+        if fit.known:
+            behind = min(max(fit.behind, FEWEST_BEHIND), MOST_BEHIND)
+            own = -0.5 * (fit.dof + behind) * np.log1p(fit.squares / behind)
+        else:
+            own = -0.5 * fit.dof * np.log(fit.squares + _FLOOR)
+        # Two curves through the same rows are not two witnesses: the one that is worse off speaks.
+        worst[fit.series] = np.minimum(worst[fit.series], own) if fit.series in worst else own
+    for own in worst.values():
+        total += own
+    count = found.differences.shape[1]
+    total -= 0.5 * (count + _OF_DIFFERENCES) * np.log1p(found.apart / _OF_DIFFERENCES)
+    total -= LOST * np.minimum(found.lost, MOST_OF_A_KIND)
+    total -= IMPLAUSIBLE * np.minimum(found.implausible, MOST_OF_A_KIND)
+    total -= UNEVEN * np.minimum(found.uneven, MOST_OF_A_KIND)
+    return np.asarray(total)
+
+
+def distance(differences: Array, correlation: Array) -> Array:
+    """Squared distance ``(H,)`` of ``differences`` ``(H, m)``, in standard uncertainties, whose correlation ``(m, m)`` is known."""
+    if not differences.shape[1]:
+        return np.zeros(len(differences))
+    loose = correlation + _LOOSE**2 * np.eye(len(correlation))
+    known = np.where(np.isfinite(differences), np.clip(differences, -1e6, 1e6), 0.0)
+    return np.maximum(np.einsum("hm,hm->h", known, np.linalg.solve(loose, known.T).T), 0.0)
+
+
+def declared(entry: InputReadings, rules: HouseRules) -> float:
+    """Variance of single readings of an input as its instrument declares it, SI; of the last digit alone where there is none."""
+    gauge = entry.spec.gauge
+    known = entry.step[np.isfinite(entry.step)]
+    step = float(np.median(known)) if len(known) else 0.0
+    if gauge is not None and gauge.least_count is not None and entry.spec.extract is None:
+        step = gauge.least_count
+    own = (gauge.reaction or 0.0, gauge.placement or 0.0) if gauge is not None else (0.0, 0.0)
+    return float(resolution_u(step, rules)) ** 2 + own[0] ** 2 + own[1] ** 2
+
+
+def scale(values: Array) -> Array:
+    """How large ``values`` ``(H, n)`` are, ``(H, 1)``, whatever is added to all of them and however wild one is: the median distance
+    from the median."""
+    middle = np.nanmedian(values, axis=1, keepdims=True)
+    found = np.nanmedian(np.abs(values - middle), axis=1, keepdims=True)
+    return np.where(found > 0, found, np.nanmax(np.abs(values - middle), axis=1, keepdims=True))
+
+
+def within(values: Array) -> tuple[Array, int]:
+    """Squares of ``(rows, trials)`` about the rows' means ``(rows,)``, and their degrees of freedom."""
+    many = np.isfinite(values).sum(axis=1)
+    mean = np.where(many > 0, np.nansum(values, axis=1) / np.maximum(many, 1), np.nan)
+    return np.nansum((values - mean[:, None]) ** 2, axis=1), int(np.maximum(many - 1, 0).sum())
+
+
+def without_worst(values: Array) -> float:
+    """Squares of ``(rows, trials)`` about the rows' means as they would be if the row that scatters most scattered like the others."""
+    squares, dof = within(values)
+    worst = int(np.argmax(squares))
+    left = dof - max(int(np.isfinite(values[worst]).sum()) - 1, 0)
+    return float((squares.sum() - squares[worst]) * dof / left) if left > 0 else 0.0
+
+
+def uneven(values: Array) -> Array:
+    """How many settings of ``(H, rows)`` break an even series, ``(H,)``."""
+    if values.shape[1] < 4:
+        return np.zeros(len(values))
+    size = np.nanmax(np.abs(values), axis=1, keepdims=True)
+    second = np.abs(values[:, 2:] - 2 * values[:, 1:-1] + values[:, :-2])
+    return np.asarray((second > 1e-6 * size).sum(axis=1).astype(float))
+
+
+def tested(analysis: Analysis) -> list[tuple[str, str, float, float, Array]]:
+    """Everything that ought to be nought: (kind, name, difference, u, contributions ``(K,)``), SI: results less what they are compared
+    with, and intercepts that the law has pass through the origin."""
+    found = []
+    for name, result in analysis.results.items():
+        body, other = analysis.program.definition.results[name], result.compared
+        if other is None or body.below or body.above or result.reason or not other.u > 0:
+            continue
+        gap = result.value - other.accepted.value
+        if math.isfinite(gap):
+            found.append(("result", name, gap, other.u, other.parts))
+    for name, fit in analysis.fits.items():
+        step = analysis.program.fits[name]
+        if not (step.origin and fit.made and "intercept" in fit.parameters) or step.model != "line":
+            continue
+        intercept = fit.parameters["intercept"]
+        if intercept.u > 0 and analysis.rules.origin != "forced":
+            found.append(("intercept", name, intercept.value, intercept.u, intercept.parts))
+    return found
+
+
+def correlation(parts: list[Array], u: Array) -> Array:
+    """Correlation ``(m, m)`` of differences with contributions ``parts`` and standard uncertainties ``u`` ``(m,)``."""
+    if not parts:
+        return np.zeros((0, 0))
+    stacked = np.nan_to_num(np.stack(parts)) / u[:, None]
+    return np.asarray(stacked @ stacked.T)
+
+
+def of_analysis(analysis: Analysis, repeats: dict[str, Repeats]) -> Features:
+    """The features of one sheet worked out whole, ``H`` = 1, with its ``repeats``."""
+    fits: dict[str, Fitted] = {}
+    lost = 0.0
+    for name, fit in {**analysis.fits, **analysis.means}.items():
+        step = analysis.program.fits[name]
+        if step.plain or (name in analysis.program.definition.fits and analysis.program.definition.fits[name].sketch):
+            continue
+        whole = behind_read(analysis, name, len(fit.x))
+        lost += float((whole & ~(np.isfinite(fit.x) & np.isfinite(fit.y))).sum())
+        if not fit.made or fit.diagnostics is None:
+            continue
+        found = fit.diagnostics
+        if found.dof <= 0:
+            continue
+        squares = found.chi2 if found.chi2 is not None else float(found.residuals @ found.residuals)
+        size = 1.0 if found.chi2 is not None else float(scale(fit.y[None, fit.rows])[0, 0]) ** 2
+        fits[name] = Fitted(
+            squares=np.array([squares / size]),
+            dof=found.dof,
+            known=found.chi2 is not None,
+            behind=found.behind,
+            series=step.series,
+        )
+    lost += sum(bool(r.reason) and behind_read(analysis, name, 1)[0] for name, r in analysis.results.items())
+    ought = tested(analysis)
+    u = np.array([one[3] for one in ought])
+    gaps = np.array([[one[2] for one in ought]]) / u if ought else np.zeros((1, 0))
+    with np.errstate(all="ignore"):
+        implausible = sum(
+            float((spec.plausible(analysis.environment)[0] == 0).sum())
+            for spec in analysis.program.inputs
+            if spec.plausible is not None
+        )
+    implausible += sum(result.plausible is False for result in analysis.results.values())
+    odd = sum(
+        float(uneven(analysis.values[spec.key].value[None, :])[0])
+        for spec in analysis.program.inputs
+        if spec.role == "set" and spec.key in analysis.values
+    )
+    return Features(
+        repeats=repeats,
+        fits=fits,
+        apart=distance(gaps, correlation([one[4] for one in ought], u)),
+        differences=gaps,
+        names=tuple(one[1] for one in ought),
+        lost=np.array([lost]),
+        implausible=np.array([implausible]),
+        uneven=np.array([odd]),
+    )
+
+
+def behind_read(analysis: Analysis, name: str, rows: int) -> NDArray[np.bool_]:
+    """Where everything behind a fit, ``(rows,)``, or a result, ``(1,)``, was read; some of every column is enough for a result."""
+    whole = np.ones(rows, bool)
+    for key in analysis.program.needs.get(name, frozenset()):
+        known = np.isfinite(analysis.values[key].value)
+        whole &= known if len(known) == rows > 1 else bool(known.any())
+    return whole

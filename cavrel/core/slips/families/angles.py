@@ -1,0 +1,48 @@
+"""Angles: radians or gradians for degrees, an angle not doubled or doubled once too often."""
+
+import math
+from collections.abc import Iterator
+
+from cavrel.core.slips.hypothesis import Hypothesis
+from cavrel.core.slips.readings import Readings, angle
+
+_DEGREE, _GRADIAN = math.pi / 180, math.pi / 200
+
+
+def proposed(readings: Readings) -> Iterator[Hypothesis]:
+    """A column, a quantity or one row of angles."""
+    for entry in readings.typed():
+        spec = entry.spec
+        if not angle(spec.unit):
+            continue
+        degrees = spec.unit.factor < 0.5
+        options = [("half the angle stands here", "double it", 2.0), ("twice the angle stands here", "halve it", 0.5)]
+        if degrees:
+            options.append(("the angle is in radians", "take it as radians", 1 / spec.unit.factor))
+            if abs(spec.unit.factor - _DEGREE) < 1e-12:
+                options.append(("the angle is in gradians", "take it as gradians", _GRADIAN / _DEGREE))
+        else:
+            options.append(("the angle is in degrees", "take it as degrees", _DEGREE))
+        for say, do, factor in options:
+            values = entry.values * factor
+            yield Hypothesis(
+                family="angle",
+                at=f"quantities.{spec.name}" if spec.series is None else spec.key,
+                say=say,
+                do=do,
+                share=3.0,
+                columns={spec.key: values},
+                texts={spec.key: readings.column(spec.key, values)},
+            )
+            for row in sorted({one.row for one in readings.ones if one.spec is spec and spec.series is not None}):
+                values = entry.values.copy()
+                values[row] *= factor
+                yield Hypothesis(
+                    family="angle",
+                    at=f"{spec.key}.{row + 1}" if entry.values.shape[1] > 1 else f"{spec.key}.{row + 1}.1",
+                    say=say,
+                    do=do,
+                    share=1.0 / entry.rows,
+                    columns={spec.key: values},
+                    texts={spec.key: readings.column(spec.key, values)},
+                )

@@ -1,0 +1,162 @@
+"""Readings in each other's place: cells, rows, columns, quantities exchanged; a reading that belongs to the row beside it."""
+
+import itertools
+import math
+from collections.abc import Iterator
+
+import numpy as np
+
+from cavrel.core.analysis.sheet import InputReadings
+from cavrel.core.slips.hypothesis import Cell, Hypothesis
+from cavrel.core.slips.readings import Readings
+
+_FAR = 0.3
+"""Share of rows that are not neighbours."""
+_MOST_ROWS = 24
+
+
+def exchanged(readings: Readings) -> Iterator[Hypothesis]:
+    """Two rows of a column, two readings of one trial, two columns of a kind in one row or throughout, two quantities of a kind."""
+    for entry in readings.typed():
+        if entry.spec.series is not None and entry.rows > 1:
+            yield from _rows(readings, entry)
+    typed = list(readings.typed())
+    for first, second in itertools.combinations(typed, 2):
+        if first.spec.unit.dimension == second.spec.unit.dimension and first.spec.series == second.spec.series:
+            if first.values.shape == second.values.shape:
+                yield from _columns(readings, first, second)
+
+
+def _rows(readings: Readings, entry: InputReadings) -> Iterator[Hypothesis]:
+    spec = entry.spec
+    watched = [row for row in range(entry.rows) if np.isfinite(entry.values[row]).any()]
+    if len(watched) > _MOST_ROWS:
+        odd = sorted(watched, key=lambda row: -readings.off_curve.get((spec.series or "", row), 0.0))
+        watched = sorted(odd[:_MOST_ROWS])
+    many = entry.values.shape[1]
+    for i, j in itertools.combinations(watched, 2):
+        share = 1.0 if j == i + 1 else _FAR
+        values = entry.values.copy()
+        values[[i, j]] = values[[j, i]]
+        if np.array_equal(values, entry.values, equal_nan=True):
+            continue
+        yield Hypothesis(
+            family="exchanged",
+            at=f"{spec.key}.{i + 1}",
+            say=f"rows {i + 1} and {j + 1} are exchanged",
+            do="exchange them",
+            share=share,
+            columns={spec.key: values},
+            texts={spec.key: readings.column(spec.key, values)},
+        )
+        for trial in range(many) if many > 1 else ():
+            a, b = entry.values[i, trial], entry.values[j, trial]
+            if not (math.isfinite(a) and math.isfinite(b)) or a == b:
+                continue
+            texts = [entry.text(row + 1, trial + 1) for row in (j, i)]
+            yield Hypothesis(
+                family="exchanged",
+                at=f"{spec.key}.{i + 1}.{trial + 1}",
+                say=f"trial {trial + 1} of rows {i + 1} and {j + 1} is exchanged",
+                do="exchange them",
+                share=share / many,
+                cells=(Cell(spec.key, i, trial, float(b), texts[0]), Cell(spec.key, j, trial, float(a), texts[1])),
+            )
+
+
+def _columns(readings: Readings, first: InputReadings, second: InputReadings) -> Iterator[Hypothesis]:
+    a, b = first.spec, second.spec
+    if np.array_equal(first.values, second.values, equal_nan=True):
+        return
+    texts = {a.key: _texts(second), b.key: _texts(first)} if a.unit.text == b.unit.text else {}
+    yield Hypothesis(
+        family="exchanged",
+        at=a.key if a.series is not None else f"quantities.{a.name}",
+        say=f"“{a.label}” and “{b.label}” are exchanged",
+        do="exchange them",
+        share=2.0,
+        columns={a.key: second.values, b.key: first.values},
+        texts=texts,
+    )
+    for row in range(first.rows) if a.series is not None else ():
+        one, other = first.values.copy(), second.values.copy()
+        one[row], other[row] = second.values[row], first.values[row]
+        if np.isfinite(one[row]).any() and np.isfinite(other[row]).any():
+            yield Hypothesis(
+                family="exchanged",
+                at=f"{a.key}.{row + 1}",
+                say=f"“{a.label}” and “{b.label}” are exchanged in row {row + 1}",
+                do="exchange them",
+                share=1.0,
+                columns={a.key: one, b.key: other},
+            )
+
+
+def _texts(entry: InputReadings) -> tuple[tuple[str, ...], ...]:
+    rows, trials = entry.values.shape
+    return tuple(
+        tuple(entry.text(i + 1, j + 1) if (i + 1, j + 1) in entry.readings else "" for j in range(trials))
+        for i in range(rows)
+    )
+
+
+def neighbour(readings: Readings) -> Iterator[Hypothesis]:
+    """A reading that is the row's above or below, to within the scatter: nobody can know what this row would have read."""
+    for entry in readings.typed():
+        spec = entry.spec
+        if spec.series is None or spec.role == "set" or entry.rows < 4:
+            continue
+        values = entry.values
+        with np.errstate(all="ignore"):
+            means = np.nanmean(values, axis=1)
+        unit = spec.gauge.least_count if spec.gauge is not None and spec.gauge.least_count else 0.0
+        tolerance = 3 * max(readings.spread[spec.key], unit)
+        steps = np.abs(np.diff(means))
+        usual = float(np.nanmedian(steps)) if np.isfinite(steps).any() else 0.0
+        if not usual > 3 * tolerance:
+            continue  # neighbours are alike anyway
+        for row in range(entry.rows):
+            for other in (row - 1, row + 1):
+                if not 0 <= other < entry.rows or not math.isfinite(means[other]):
+                    continue
+                if entry.values.shape[1] == 1:
+                    if abs(means[row] - means[other]) <= tolerance:
+                        yield _of_row(entry, row, other, usual / tolerance)
+                    continue
+                for trial in range(values.shape[1]):
+                    if (
+                        abs(values[row, trial] - means[other]) <= tolerance
+                        and abs(means[row] - means[other]) > tolerance
+                    ):
+                        yield _of_trial(entry, row, trial, other, usual / tolerance)
+
+
+def _of_trial(entry: InputReadings, row: int, trial: int, other: int, chance: float) -> Hypothesis:
+    rest = np.delete(entry.values[row], trial)
+    rest = rest[np.isfinite(rest)]
+    middle = float(rest.mean()) if len(rest) else math.nan
+    return Hypothesis(
+        family="neighbour",
+        at=f"{entry.spec.key}.{row + 1}.{trial + 1}",
+        say=f"it is a reading of row {other + 1}",
+        do="leave it out, or take it again",
+        cells=(Cell(entry.spec.key, row, trial, middle),),
+        bonus=math.log(max(chance, 1.0)),
+    )
+
+
+def _of_row(entry: InputReadings, row: int, other: int, chance: float) -> Hypothesis:
+    """A row read once: what lies between its neighbours stands in for what nobody knows."""
+    values = entry.values[:, 0].copy()
+    values[row] = math.nan
+    at = np.flatnonzero(np.isfinite(values))
+    near = at[np.argsort(np.abs(at - row), kind="stable")[:4]]
+    middle = float(np.polyval(np.polyfit(near - row, values[near], min(2, len(near) - 1)), 0.0))
+    return Hypothesis(
+        family="neighbour",
+        at=f"{entry.spec.key}.{row + 1}.1",
+        say=f"it is the reading of row {other + 1}",
+        do="leave it out, or take it again",
+        cells=(Cell(entry.spec.key, row, 0, middle),),
+        bonus=math.log(max(chance, 1.0)),
+    )

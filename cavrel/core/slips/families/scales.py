@@ -1,0 +1,166 @@
+"""A number in another unit or on another scale: of a reading, a row, a column; a column entered as what is computed from it."""
+
+import math
+from collections.abc import Iterator
+
+import numpy as np
+
+from cavrel.core.definition.steps import Derived, Input
+from cavrel.core.formula.evaluate import Environment
+from cavrel.core.quantity import units
+from cavrel.core.quantity.units import Unit
+from cavrel.core.slips.hypothesis import Hypothesis
+from cavrel.core.slips.readings import Readings
+
+_KINDS = (
+    ("m", ("µm", "nm", "mm", "cm", "m")),
+    ("s", ("ms", "s", "min")),
+    ("kg", ("g", "kg")),
+    ("A", ("µA", "mA", "A")),
+    ("V", ("mV", "V")),
+    ("ohm", ("ohm", "kohm")),
+    ("Hz", ("Hz", "kHz")),
+    ("N", ("mN", "N")),
+    ("H", ("µH", "mH", "H")),
+)
+_AWAY = 1e6
+"""Nobody mistakes a unit for one a million times as large."""
+
+
+def others(unit: Unit) -> list[Unit]:
+    """Units that readings of this dimension may have been written in by mistake."""
+    for name, family in _KINDS:
+        if unit.dimension == units.unit(name).dimension and not unit.offset:
+            found = [units.unit(text) for text in family]
+            return [u for u in found if u.factor != unit.factor and 1 / _AWAY < u.factor / unit.factor < _AWAY]
+    return []
+
+
+def _scaled(spec: Input) -> Iterator[tuple[str, float]]:
+    for unit in others(spec.unit):
+        yield unit.text, unit.factor / spec.unit.factor
+
+
+def in_another(readings: Readings) -> Iterator[Hypothesis]:
+    """A whole column, a quantity or one row stands in another unit than its head says."""
+    for entry in readings.typed():
+        spec = entry.spec
+        if spec.count or spec.whole:
+            continue
+        for text, factor in _scaled(spec):
+            values = entry.values * factor
+            share = 1.0 if math.log10(factor) % 1 < 1e-9 or factor in (60.0, 1 / 60) else 0.5
+            where = "quantities." + spec.name if spec.series is None else spec.key
+            yield Hypothesis(
+                family="unit",
+                at=where,
+                say=f"the readings are in {text}, not in {spec.unit.text}",
+                do=f"take them as {text}",
+                share=3 * share,
+                columns={spec.key: values},
+                texts={spec.key: readings.column(spec.key, values)},
+            )
+            if spec.series is None:
+                continue
+            rows = {one.row for one in readings.ones if one.spec is spec}
+            for row in sorted(rows):
+                values = entry.values.copy()
+                values[row] *= factor
+                several = int(np.isfinite(entry.values[row]).sum()) > 1
+                yield Hypothesis(
+                    family="unit",
+                    at=f"{spec.key}.{row + 1}" if several else f"{spec.key}.{row + 1}.1",
+                    say=f"the {'row is' if several else 'reading is'} in {text}, not in {spec.unit.text}",
+                    do=f"take {'them' if several else 'it'} as {text}",
+                    share=share / max(len(rows), 1),
+                    columns={spec.key: values},
+                    texts={spec.key: readings.column(spec.key, values)},
+                )
+
+
+def derived(readings: Readings) -> Iterator[Hypothesis]:
+    """A column holds what is computed from it: a period where the time for many swings belongs.
+
+    Only where the formula is a power of the one column: then the reading follows from the typed number in closed form.
+    """
+    analysis = readings.analysis
+    for step in analysis.program.steps:
+        if not isinstance(step, Derived):
+            continue
+        for key in sorted(readings.formulas.get(step.key, frozenset())):
+            entry = readings.entries.get(key)
+            if entry is None or entry.spec.series != step.series or not np.isfinite(entry.values).any():
+                continue
+            found = _inverse(readings, step, key)
+            if found is None:
+                continue
+            label = _label(readings, step)
+            yield Hypothesis(
+                family="derived",
+                at=f"quantities.{key}" if step.series is None else key,
+                say=f"it holds {label}, not what {label} is computed from",
+                do="write what was read",
+                columns={key: found},
+                texts={key: readings.column(key, found)},
+            )
+
+
+def _label(readings: Readings, step: Derived) -> str:
+    definition = readings.analysis.program.definition
+    body = definition.series[step.series].columns[step.name] if step.series else definition.quantities[step.name]
+    return f"“{body.label}”"
+
+
+def _inverse(readings: Readings, step: Derived, key: str) -> np.ndarray | None:
+    """The readings from which the formula gives what was typed, ``(rows, trials)``; None where it is no power of the column."""
+    analysis, entry = readings.analysis, readings.entries[key]
+    base = np.nanmedian(np.abs(entry.values))
+    if not base > 0:
+        return None
+    rows = entry.values.shape[0]
+    values = dict(analysis.nominal)
+    values[key] = np.repeat(base * np.array([[1.0], [2.0], [4.0]]), rows, axis=1)
+    with np.errstate(all="ignore"):
+        out = step.run(Environment(values, analysis.sheet.keep))
+        out = np.broadcast_to(out, (3, rows)) if out.shape[0] == 3 else None
+        if out is None:
+            return None
+        first, second = np.log2(out[1] / out[0]), np.log2(out[2] / out[1])
+        power = float(np.nanmedian(first))
+        if not (
+            np.nanmax(np.abs(first - power)) < 1e-6 and np.nanmax(np.abs(second - power)) < 1e-6 and abs(power) > 1e-3
+        ):
+            return None
+        coefficient = out[0] / base**power
+        typed = (entry.values - entry.spec.unit.offset) / entry.spec.unit.factor * step.unit.factor
+        found = (typed / coefficient[:, None]) ** (1 / power)
+    if (
+        np.allclose(found, entry.values, rtol=1e-3, equal_nan=True)
+        or not np.isfinite(found[np.isfinite(entry.values)]).all()
+    ):
+        return None
+    return np.asarray(found)
+
+
+def temperature(readings: Readings) -> Iterator[Hypothesis]:
+    """Kelvins or degrees Fahrenheit in a place for degrees Celsius, or degrees Celsius in one for kelvins."""
+    kelvin = units.unit("K").dimension
+    for entry in readings.typed():
+        spec = entry.spec
+        if spec.unit.dimension != kelvin or spec.difference:
+            continue
+        number = (entry.values - spec.unit.offset) / spec.unit.factor
+        celsius = spec.unit.offset != 0
+        for name, si in (
+            (("K", number), ("°F", (number - 32) * 5 / 9 + 273.15)) if celsius else (("°C", number + 273.15),)
+        ):
+            if not (si[np.isfinite(si)] > 0).all():
+                continue
+            yield Hypothesis(
+                family="temperature",
+                at=f"quantities.{spec.name}" if spec.series is None else spec.key,
+                say=f"the readings are in {name}, not in {spec.unit.text}",
+                do=f"take them as {name}",
+                columns={spec.key: si},
+                texts={spec.key: readings.column(spec.key, si)},
+            )

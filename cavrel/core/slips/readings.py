@@ -1,0 +1,189 @@
+"""The readings of a sheet as the families look at them."""
+
+import math
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cavrel.core.analysis import Analysis
+from cavrel.core.analysis.sheet import InputReadings
+from cavrel.core.definition.steps import Input
+from cavrel.core.formula.nodes import Name, walk
+from cavrel.core.formula.parse import parse
+from cavrel.core.quantity.reading import Reading
+from cavrel.core.quantity.units import Unit
+from cavrel.core.slips.hypothesis import Cell
+
+Array = NDArray[np.float64]
+
+MOST_CELLS = 120
+"""Of a larger sheet the readings that stand out most are tried one by one; a slip that moves anything stands out."""
+PLAIN = re.compile(r"-?\d+(?:[.,]\d+)?")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class One:
+    """One reading that counts: input, row and trial from 0, SI value, and how its text was understood (None for one from samples)."""
+
+    spec: Input
+    row: int
+    trial: int
+    value: float
+    reading: Reading | None
+
+    @property
+    def at(self) -> str:
+        """Its place as the logbook writes it."""
+        if self.spec.series is None:
+            return f"quantities.{self.spec.name}" + (f".{self.trial + 1}" if self.trial else "")
+        return f"{self.spec.key}.{self.row + 1}.{self.trial + 1}"
+
+    @property
+    def plain(self) -> str:
+        """Its text where that is a plain number, else empty."""
+        text = self.reading.text.strip() if self.reading is not None else ""
+        return text if PLAIN.fullmatch(text) else ""
+
+    def retyped(self, text: str) -> Cell | None:
+        """The same reading with another plain number as its text; None where that is no other number."""
+        assert self.reading is not None
+        old, new = (float(t.replace(",", ".")) for t in (self.reading.text.strip(), text))
+        if old == new:
+            return None
+        return Cell(self.spec.key, self.row, self.trial, self.value + (new - old) * self.reading.unit.factor, text)
+
+    def valued(self, value: float) -> Cell:
+        """The same reading with another SI value, written to as many figures as it was."""
+        return Cell(self.spec.key, self.row, self.trial, value, self.written(value))
+
+    def written(self, value: float) -> str:
+        """An SI value as this reading would be written: in the column's unit, to as many figures as were typed."""
+        unit = self.spec.unit
+        shift = value - self.value  # an instrument's zero was taken off already, and stays so
+        number = unit.from_si(unit.to_si(0.0) + self.typed_si - unit.to_si(0.0) + shift)
+        return figures(number, significant_figures(self.plain or f"{number:.4g}"))
+
+    @property
+    def typed_si(self) -> float:
+        return self.reading.value if self.reading is not None else self.value
+
+
+def significant_figures(text: str) -> int:
+    """How many figures a plain number shows."""
+    digits = re.sub(r"[^0-9]", "", text).lstrip("0")
+    return max(1, len(digits))
+
+
+def figures(number: float, count: int) -> str:
+    """A number to ``count`` significant figures, written out."""
+    if not math.isfinite(number) or number == 0:
+        return "0"
+    decimals = count - 1 - math.floor(math.log10(abs(number)))
+    return f"{number:.{max(0, min(decimals, 15))}f}"
+
+
+class Readings:
+    """A sheet's readings. ``analysis``: of the sheet as it stands."""
+
+    def __init__(self, analysis: Analysis) -> None:
+        self.analysis = analysis
+        self.entries = {entry.spec.key: entry for entry in analysis.sheet.inputs}
+
+    @cached_property
+    def ones(self) -> list[One]:
+        """Single readings worth a look, at most `MOST_CELLS`."""
+        found = [one for entry in self.entries.values() for one in self.of(entry)]
+        if len(found) <= MOST_CELLS:
+            return found
+        return sorted(found, key=self.oddness, reverse=True)[:MOST_CELLS]
+
+    def of(self, entry: InputReadings) -> Iterator[One]:
+        """Every reading of an input that counts."""
+        for row, trial in np.argwhere(np.isfinite(entry.values)).tolist():
+            reading = entry.readings.get((row + 1, trial + 1))
+            if entry.spec.series is None or self.analysis.sheet.keep[entry.spec.series][row]:
+                if reading is None and not entry.spec.extract:
+                    continue  # a value that stands until one is typed
+                yield One(spec=entry.spec, row=row, trial=trial, value=float(entry.values[row, trial]), reading=reading)
+
+    def oddness(self, one: One) -> float:
+        """How far a reading stands out: from its row's others, and its row from the curves."""
+        entry = self.entries[one.spec.key]
+        row = entry.values[one.row]
+        others = np.delete(row, one.trial)
+        others = others[np.isfinite(others)]
+        apart = 0.0
+        if len(others):
+            apart = abs(one.value - float(np.median(others))) / (self.spread[one.spec.key] or 1.0)
+        return max(apart, self.off_curve.get((one.spec.series or "", one.row), 0.0))
+
+    @cached_property
+    def spread(self) -> dict[str, float]:
+        """By input, the typical distance of a trial from its row's middle, SI."""
+        found = {}
+        for key, entry in self.entries.items():
+            if entry.values.shape[1] < 2:
+                found[key] = 0.0
+                continue
+            with np.errstate(all="ignore"):
+                middle = np.nanmedian(entry.values, axis=1, keepdims=True)
+                away = np.abs(entry.values - middle)
+            found[key] = float(np.nanmedian(away)) if np.isfinite(away).any() else 0.0
+        return found
+
+    @cached_property
+    def off_curve(self) -> dict[tuple[str, int], float]:
+        """By table and row, the largest standardised residual."""
+        found: dict[tuple[str, int], float] = {}
+        for name, fit in self.analysis.fits.items():
+            if not fit.made or fit.diagnostics is None:
+                continue
+            series = self.analysis.program.fits[name].series
+            for row, size in zip(fit.rows.tolist(), np.abs(fit.diagnostics.standardised).tolist(), strict=True):
+                found[series, row] = max(found.get((series, row), 0.0), size)
+        return found
+
+    def column(self, key: str, values: Array) -> tuple[tuple[str, ...], ...]:
+        """What an input's readings ``(rows, trials)`` SI are to be written as."""
+        entry = self.entries[key]
+        texts = [[""] * values.shape[1] for _ in range(values.shape[0])]
+        for one in self.of(entry):
+            texts[one.row][one.trial] = one.written(float(values[one.row, one.trial]))
+        return tuple(map(tuple, texts))
+
+    def typed(self) -> Iterator[InputReadings]:
+        """Inputs with readings that somebody typed."""
+        for entry in self.entries.values():
+            if entry.readings and np.isfinite(entry.values).any():
+                yield entry
+
+    @cached_property
+    def formulas(self) -> dict[str, frozenset[str]]:
+        """By computed column or quantity, the keys of the names in its formula."""
+        definition = self.analysis.program.definition
+        found: dict[str, frozenset[str]] = {}
+        for name, body in definition.quantities.items():
+            if body.formula is not None:
+                found[name] = self.named(body.formula, None)
+        for series, table in definition.series.items():
+            for name, column in table.columns.items():
+                if column.formula is not None:
+                    found[f"{series}.{name}"] = self.named(column.formula, series)
+        return found
+
+    def named(self, formula: str, series: str | None) -> frozenset[str]:
+        """Keys of the names in a formula that stands in ``series``."""
+        values = self.analysis.nominal
+        names = [node.name for node in walk(parse(formula)) if isinstance(node, Name)]
+        return frozenset(
+            f"{series}.{name}" if series and f"{series}.{name}" in values else name for name in names if name != "pi"
+        )
+
+
+def angle(unit: Unit) -> bool:
+    """Whether a unit is one of angle."""
+    return unit.text in ("°", "deg", "rad", "gon", "′", "″", "arcmin", "arcsec")
