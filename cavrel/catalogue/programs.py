@@ -105,12 +105,14 @@ def at_hand(cupboard: Cupboard) -> Mapping[str, Family]:
 
 
 def alternatives(definition: Definition, run: RunDocument) -> tuple[Alternative, ...]:
-    """The same readings under every other choice of one convention, for those that still take them all."""
+    """The same readings under every other choice of one convention that changes what apparatus shows: a law, a side, a sign. Those that only
+    change how readings are evaluated are no slips."""
     chosen = {name: run.options.get(name, option.default) for name, option in definition.options.items()}
     found = []
     for name, option in definition.options.items():
         for choice, body in option.choices.items():
-            if choice == chosen[name]:
+            told = {*body.set, *option.choices[chosen[name]].set}
+            if choice == chosen[name] or not any(path.startswith("simulate.") for path in told):
                 continue
             try:
                 program = program_of(

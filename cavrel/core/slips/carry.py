@@ -137,7 +137,7 @@ class _Carrying:
             return
         known = fit.diagnostics.chi2 is not None
         size = evidence.scale(y)
-        weights = fit.weights * (size[0, 0] / size) ** 2 if known else 1 / size**2
+        weights = weighing(fit, left[0]) * (size[0, 0] / size) ** 2 if known else 1 / size**2
         squares = np.broadcast_to((weights * left**2).sum(axis=1), self.count).copy()
         # A curve that some sheet has no value for says nothing of that sheet; the rows it lost are counted.
         squares[~np.isfinite(squares)] = squares[0]
@@ -216,6 +216,12 @@ class _Carrying:
         for spec in self.analysis.program.inputs:
             if spec.plausible is not None:
                 total += np.broadcast_to((spec.plausible(self.environment) == 0).sum(axis=1), self.count)
+            means = self.values.get(spec.key)
+            if means is not None and not spec.unit.offset:
+                # By rows, which is enough to tell a sign turned in one of them.
+                less = (means < 0).sum(axis=1)
+                several = np.isfinite(means).sum(axis=1)
+                total += np.broadcast_to(np.where(several > 2, np.minimum(less, several - less), less), self.count)
         for name, run in self.analysis.program.ranges.items():
             if name in self.values:
                 total += np.broadcast_to((run(self.environment) == 0).sum(axis=1), self.count)
@@ -229,11 +235,22 @@ class _Carrying:
         return total
 
 
+def weighing(fit: FitAnalysis, left: Array) -> Array:
+    """1/variance of each point of a fit, ``(n,)``; ``left``: its residuals. A mean that its own chi-squared refutes counts all rows alike, but
+    that chi-squared is the one to better."""
+    assert fit.diagnostics is not None and fit.diagnostics.chi2 is not None
+    if fit.known:
+        return fit.weights
+    weights = 1 / fit.u_y[fit.rows] ** 2
+    return np.asarray(weights * fit.diagnostics.chi2 / float((weights * left**2).sum()))
+
+
 def scaled(values: Array, readings: Array) -> Array:
     """By what factor each row of ``readings`` ``(rows, trials)`` is that of ``values``, 1 where it is no multiple of it: a row in another unit
     scatters alike."""
     ratio = np.abs(readings / values)
-    low, high = np.nanmin(ratio, axis=1), np.nanmax(ratio, axis=1)
+    low = np.where(np.isnan(ratio), np.inf, ratio).min(axis=1)
+    high = np.where(np.isnan(ratio), -np.inf, ratio).max(axis=1)
     return np.where((high - low <= 1e-9 * high) & (low > 0), low, 1.0)
 
 

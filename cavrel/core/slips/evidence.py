@@ -121,9 +121,19 @@ def declared(entry: InputReadings, rules: HouseRules) -> float:
 def scale(values: Array) -> Array:
     """How large ``values`` ``(H, n)`` are, ``(H, 1)``, whatever is added to all of them and however wild one is: the median distance
     from the median."""
-    middle = np.nanmedian(values, axis=1, keepdims=True)
-    found = np.nanmedian(np.abs(values - middle), axis=1, keepdims=True)
-    return np.where(found > 0, found, np.nanmax(np.abs(values - middle), axis=1, keepdims=True))
+    away = np.abs(values - median(values))
+    found = median(away)
+    known = np.where(np.isnan(away), -np.inf, away)
+    return np.where(found > 0, found, known.max(axis=1, keepdims=True))
+
+
+def median(values: Array) -> Array:
+    """The median of what is known in each row of ``values`` ``(H, n)``, ``(H, 1)``; NaN where nothing is."""
+    ordered = np.sort(values, axis=1)  # what is not known comes last
+    count = np.isfinite(values).sum(axis=1, keepdims=True)
+    low = np.take_along_axis(ordered, np.maximum((count - 1) // 2, 0), axis=1)
+    high = np.take_along_axis(ordered, np.minimum(count // 2, values.shape[1] - 1), axis=1)
+    return np.where(count > 0, np.where(count % 2 == 0, (low + high) / 2, low), np.nan)
 
 
 def within(values: Array) -> tuple[Array, int]:
@@ -134,18 +144,32 @@ def within(values: Array) -> tuple[Array, int]:
 
 
 def without_worst(values: Array) -> float:
-    """Squares of ``(rows, trials)`` about the rows' means as they would be if the row that scatters most scattered like the others."""
+    """Squares of ``(rows, trials)`` about the rows' means as they would be if the one reading that stands farthest out were like the
+    others."""
     squares, dof = within(values)
-    worst = int(np.argmax(squares))
-    left = dof - max(int(np.isfinite(values[worst]).sum()) - 1, 0)
-    return float((squares.sum() - squares[worst]) * dof / left) if left > 0 else 0.0
+    many = np.isfinite(values).sum(axis=1)
+    if dof < 2 or not (many > 2).any():
+        return float(squares.sum())
+    mean = np.where(many > 0, np.nansum(values, axis=1) / np.maximum(many, 1), np.nan)
+    # Leaving out a reading takes its squared distance off, and what the mean moves by: n/(n - 1) of it together.
+    saved = (
+        np.nan_to_num((values - mean[:, None]) ** 2) * np.where(many > 2, many / np.maximum(many - 1, 1), 0.0)[:, None]
+    )
+    return float((squares.sum() - saved.max()) * dof / (dof - 1))
+
+
+def below_nought(values: Array) -> int:
+    """How many of an input's readings lie below nought where most lie above, or the other way round."""
+    known = values[np.isfinite(values)]
+    less = int((known < 0).sum())
+    return min(less, len(known) - less) if len(known) > 2 else less
 
 
 def uneven(values: Array) -> Array:
     """How many settings of ``(H, rows)`` break an even series, ``(H,)``."""
     if values.shape[1] < 4:
         return np.zeros(len(values))
-    size = np.nanmax(np.abs(values), axis=1, keepdims=True)
+    size = np.nan_to_num(np.abs(values)).max(axis=1, keepdims=True)
     second = np.abs(values[:, 2:] - 2 * values[:, 1:-1] + values[:, :-2])
     return np.asarray((second > 1e-6 * size).sum(axis=1).astype(float))
 
@@ -213,6 +237,9 @@ def of_analysis(analysis: Analysis, repeats: dict[str, Repeats]) -> Features:
             for spec in analysis.program.inputs
             if spec.plausible is not None
         )
+    implausible += sum(
+        float(below_nought(entry.values)) for entry in analysis.sheet.inputs if not entry.spec.unit.offset
+    )
     implausible += sum(result.plausible is False for result in analysis.results.values())
     odd = sum(
         float(uneven(analysis.values[spec.key].value[None, :])[0])

@@ -27,7 +27,7 @@ OF_A_SLIP = 0.25
 """Prior probability that a sheet holds a slip of a known kind."""
 OF_SOMETHING_ELSE = 0.1
 """Prior probability of a cause that no family knows, and what its freedom costs, as a logarithm."""
-_COST_OF_ELSE = 14.0
+_COST_OF_ELSE = 15.0
 SAID = 0.5
 """A slip is spoken of when it is likelier than not that there is one."""
 LEAST_OF_A_CARD = 0.03
@@ -131,10 +131,17 @@ class _Search:
         start = float(evidence.likelihood(base)[0])
         exact = np.full(len(self.proposals), -math.inf)
         for index in short:
-            other = self.worked_out(self.proposals[index])
+            one = self.proposals[index]
+            other = self.worked_out(one)
             if other is None:
                 continue
-            # Squares within repeats need no weights: the batch has them right, whatever unit a column is taken in.
+            if self.throughout(one):
+                # What an instrument declares in millimetres stays so when the column is called centimetres; the batch, whose weights go with
+                # the values, is the better judge then.
+                exact[index] = gain[index]
+                whole[index] = exact[index], other, of_batch(features, index - laws + 1)
+                continue
+            # Squares within repeats need no weights: the batch has them right, whatever unit a row is taken in.
             found = evidence.of_analysis(other, repeats_of(features, max(index - laws + 1, 0)))
             exact[index] = comparable(base, found, self.analysis, other)
             whole[index] = exact[index], other, found
@@ -162,7 +169,9 @@ class _Search:
         the rows but one scatter."""
         fits, repeats = {}, {}
         for name, fit in features.fits.items():
-            fits[name] = replace(fit, squares=np.minimum(fit.squares[:1], fit.dof) if fit.known else fit.squares[:1])
+            fits[name] = replace(
+                fit, squares=np.minimum(fit.squares[:1], usual(fit.dof)) if fit.known else fit.squares[:1]
+            )
         for key, own in features.repeats.items():
             repeats[key] = replace(own, squares=np.minimum(own.squares[:1], self.without_worst[key]))
         nought = np.zeros(1)
@@ -173,7 +182,7 @@ class _Search:
                     features,
                     fits=fits,
                     repeats=repeats,
-                    apart=np.minimum(features.apart[:1], count),
+                    apart=np.minimum(features.apart[:1], usual(count)),
                     differences=features.differences[:1],
                     lost=nought,
                     implausible=nought,
@@ -231,6 +240,11 @@ class _Search:
             picked = [i for i in chosen if i in set(members)]
             more[index] = np.logaddexp.reduce(weights[members]) - np.logaddexp.reduce(weights[picked])
         return more
+
+    @staticmethod
+    def throughout(one: Hypothesis) -> bool:
+        """Whether whole columns or quantities change, not single readings or rows."""
+        return bool(one.columns) and all(one.at in (key, f"quantities.{key}") for key in list(one.columns)[:1])
 
     def worked_out(self, one: Hypothesis) -> Analysis | None:
         """The analysis of the sheet as it would be; None where it cannot be."""
@@ -329,6 +343,11 @@ class _Search:
         return f"{label} in row {row}" if row else label
 
 
+def usual(dof: int) -> float:
+    """A chi-squared that nobody would ask about: its mean and twice its standard deviation."""
+    return dof + 2 * math.sqrt(2 * dof)
+
+
 def _place(one: Hypothesis) -> tuple[str, str]:
     """What belongs on one card: everything about one reading, and one kind of cause in a column."""
     return one.at, "" if one.cells else one.family
@@ -345,6 +364,20 @@ def priors(proposals: Sequence[Hypothesis]) -> Array:
     )
 
 
+def of_batch(features: Features, index: int) -> Features:
+    """The features of one sheet of a batch."""
+    return replace(
+        features,
+        repeats=repeats_of(features, index),
+        fits={name: replace(fit, squares=fit.squares[[index]]) for name, fit in features.fits.items()},
+        apart=features.apart[[index]],
+        differences=features.differences[[index]],
+        lost=features.lost[[index]],
+        implausible=features.implausible[[index]],
+        uneven=features.uneven[[index]],
+    )
+
+
 def repeats_of(features: Features, index: int) -> dict[str, Repeats]:
     """The repeats of one sheet of a batch."""
     return {key: replace(own, squares=own.squares[[index]]) for key, own in features.repeats.items()}
@@ -353,7 +386,14 @@ def repeats_of(features: Features, index: int) -> dict[str, Repeats]:
 def comparable(base: Features, found: Features, before: Analysis, after: Analysis) -> float:
     """By how much a sheet worked out whole is likelier, as a logarithm, over what both sheets have."""
     fits = base.fits.keys() & found.fits.keys()
-    fits = {name for name in fits if base.fits[name].known == found.fits[name].known}
+    # Another convention may fit another curve, or other rows: what is not the same test is left aside on both sides.
+    fits = {
+        n
+        for n in fits
+        if base.fits[n].known == found.fits[n].known
+        and base.fits[n].dof == found.fits[n].dof
+        or before.program is after.program
+    }
     both = []
     for own in (base, found):
         gaps = [i for i, name in enumerate(own.names) if name in base.names and name in found.names]

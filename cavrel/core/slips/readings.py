@@ -16,6 +16,7 @@ from cavrel.core.formula.nodes import Name, walk
 from cavrel.core.formula.parse import parse
 from cavrel.core.quantity.reading import Reading
 from cavrel.core.quantity.units import Unit
+from cavrel.core.slips.evidence import median
 from cavrel.core.slips.hypothesis import Cell
 
 Array = NDArray[np.float64]
@@ -129,9 +130,7 @@ class Readings:
             if entry.values.shape[1] < 2:
                 found[key] = 0.0
                 continue
-            with np.errstate(all="ignore"):
-                middle = np.nanmedian(entry.values, axis=1, keepdims=True)
-                away = np.abs(entry.values - middle)
+            away = np.abs(entry.values - median(entry.values))
             found[key] = float(np.nanmedian(away)) if np.isfinite(away).any() else 0.0
         return found
 

@@ -13,6 +13,8 @@ from cavrel.core.slips.readings import Readings
 _FAR = 0.3
 """Share of rows that are not neighbours."""
 _MOST_ROWS = 24
+_SURPRISE = 50.0
+"""By what factor a reading that equals its neighbour's may speak for having been taken there."""
 
 
 def exchanged(readings: Readings) -> Iterator[Hypothesis]:
@@ -107,12 +109,16 @@ def neighbour(readings: Readings) -> Iterator[Hypothesis]:
         if spec.series is None or spec.role == "set" or entry.rows < 4:
             continue
         values = entry.values
-        with np.errstate(all="ignore"):
-            means = np.nanmean(values, axis=1)
+        many = np.isfinite(values).sum(axis=1)
+        means = np.where(many > 0, np.nansum(values, axis=1) / np.maximum(many, 1), np.nan)
         unit = spec.gauge.least_count if spec.gauge is not None and spec.gauge.least_count else 0.0
         tolerance = 3 * max(readings.spread[spec.key], unit)
         steps = np.abs(np.diff(means))
         usual = float(np.nanmedian(steps)) if np.isfinite(steps).any() else 0.0
+        known = readings.analysis.values[spec.key].u
+        tolerance = max(tolerance, 2 * float(np.median(known[np.isfinite(known)])) if np.isfinite(known).any() else 0.0)
+        if not tolerance > 0:
+            continue
         if not usual > 3 * tolerance:
             continue  # neighbours are alike anyway
         for row in range(entry.rows):
@@ -141,7 +147,7 @@ def _of_trial(entry: InputReadings, row: int, trial: int, other: int, chance: fl
         say=f"it is a reading of row {other + 1}",
         do="leave it out, or take it again",
         cells=(Cell(entry.spec.key, row, trial, middle),),
-        bonus=math.log(max(chance, 1.0)),
+        bonus=math.log(min(max(chance, 1.0), _SURPRISE)),
     )
 
 
@@ -158,5 +164,5 @@ def _of_row(entry: InputReadings, row: int, other: int, chance: float) -> Hypoth
         say=f"it is the reading of row {other + 1}",
         do="leave it out, or take it again",
         cells=(Cell(entry.spec.key, row, 0, middle),),
-        bonus=math.log(max(chance, 1.0)),
+        bonus=math.log(min(max(chance, 1.0), _SURPRISE)),
     )

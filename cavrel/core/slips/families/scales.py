@@ -126,6 +126,8 @@ def _inverse(readings: Readings, step: Derived, key: str) -> np.ndarray | None:
         if out is None:
             return None
         first, second = np.log2(out[1] / out[0]), np.log2(out[2] / out[1])
+        if not (np.isfinite(first).any() and np.isfinite(second).any()):
+            return None
         power = float(np.nanmedian(first))
         if not (
             np.nanmax(np.abs(first - power)) < 1e-6 and np.nanmax(np.abs(second - power)) < 1e-6 and abs(power) > 1e-3
