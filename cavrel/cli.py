@@ -15,11 +15,10 @@ from cavrel.core.document import result_document
 from cavrel.core.document.forecast import forecast_document, setup_of
 from cavrel.core.errors import CavrelError
 from cavrel.core.findings import findings_of, monte_carlo_findings
-from cavrel.core.findings.compare import explained
-from cavrel.core.findings.slips import find
 from cavrel.core.logbook import run as runs
 from cavrel.core.quantity import units
 from cavrel.core.simulate import simulate
+from cavrel.core.slips import find
 
 if TYPE_CHECKING:
     from cavrel.store.pool import Pool
@@ -79,8 +78,10 @@ def analyse_command(file: str, draws: int | None, definition_file: str | None) -
     except ValueError as fault:
         _refuse("--monte-carlo", CavrelError("", str(fault)))
         return
-    findings = (*explained(analysis, findings_of(analysis, meanings)), *monte_carlo_findings(analysis, drawn))
-    document = result_document(analysis, findings, find(analysis, findings), meanings, drawn)
+    findings = (*findings_of(analysis, meanings), *monte_carlo_findings(analysis, drawn))
+    document = result_document(
+        analysis, findings, find(analysis, catalogue.alternatives(definition, run)).suspects, meanings, drawn
+    )
     click.echo(json.dumps(document, indent=2, ensure_ascii=False))
 
 

@@ -6,6 +6,7 @@ finder is used to plant.
 """
 
 import argparse
+import itertools
 import math
 import random
 import re
@@ -114,7 +115,7 @@ def _written(spec: Input) -> bool:
 def swapped(bench: Bench) -> None:
     spec, i, j, text = pick(bench, bench.cells(_written))
     places = [k for k, c in enumerate(text) if c.isdigit()]
-    pairs = [(a, b) for a, b in zip(places, places[1:], strict=False) if text[a] != text[b]]
+    pairs = [(a, b) for a, b in itertools.pairwise(places) if text[a] != text[b]]
     a, b = pick(bench, pairs)
     changed_text = list(text)
     changed_text[a], changed_text[b] = changed_text[b], changed_text[a]
@@ -174,10 +175,7 @@ def count(bench: Bench) -> None:
     whole = [
         s
         for s in bench.program.inputs
-        if s.whole
-        and s.series is None
-        and bench.cells(lambda x, s=s: x is s)
-        or (s.whole and s.series is None and s.default)
+        if s.whole and s.series is None and (s.default or bench.cells(lambda x, s=s: x is s))
     ]
     spec = pick(bench, whole)
     text = bench.document["quantities"].get(spec.name) or spec.default
@@ -307,10 +305,20 @@ def derived(bench: Bench) -> None:
             if len(typed) == 1 and typed[0].repeats >= 1:
                 options.append((step, typed[0]))
     step, spec = pick(bench, options)
-    values = step.unit.from_si(bench.analysis.values[step.key].value)
-    was = bench.analysis.values[spec.key].value / spec.unit.factor
-    for i, j, text in [(i, j, t) for _, i, j, t in bench.cells(lambda x: x is spec)]:
-        bench.write(spec, i, j, figures(float(text) * values[i] / was[i], max(4, len(re.sub(r"\D", "", text)))))
+    table = bench.document["series"][spec.series]
+    rows = bench.rows(spec)
+    written = [list(row) for row in rows]
+    for j in range(max(len(row) for row in rows)):  # what the formula makes of each trial by itself
+        alone = {
+            **bench.document,
+            "series": {**bench.document["series"], spec.series: {**table, spec.name: [r[j] for r in rows]}},
+        }
+        values = step.unit.from_si(analyse(bench.program, load(alone)).values[step.key].value)
+        for i, value in enumerate(values.tolist()):
+            written[i][j] = figures(value, max(4, len(re.sub(r"\D", "", rows[i][j]))))
+    for i, row in enumerate(written):
+        for j, text in enumerate(row):
+            bench.write(spec, i, j, text)
     bench.where = bench.place(spec)
 
 
@@ -409,7 +417,8 @@ def matters(clean: Analysis, spoilt: Analysis) -> bool:
         was = clean.fits[name]
         if fit.made != was.made:
             return True
-        if fit.made and fit.diagnostics and fit.diagnostics.p is not None and fit.diagnostics.p < 0.01:
+        found, before = fit.diagnostics, was.diagnostics
+        if found and before and found.p is not None and before.p is not None and found.p < 0.01 <= before.p:
             return True
     return False
 

@@ -12,6 +12,7 @@ from cavrel.catalogue import algebra
 from cavrel.catalogue.lists import accepted as accepted
 from cavrel.catalogue.lists import families as families
 from cavrel.catalogue.lists import instruments as instruments
+from cavrel.catalogue.programs import alternatives as alternatives
 from cavrel.catalogue.programs import at_hand as at_hand
 from cavrel.catalogue.programs import planner as planner
 from cavrel.catalogue.programs import program_of as program_of

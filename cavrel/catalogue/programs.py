@@ -112,17 +112,18 @@ def alternatives(definition: Definition, run: RunDocument) -> tuple[Alternative,
     for name, option in definition.options.items():
         for choice, body in option.choices.items():
             told = {*body.set, *option.choices[chosen[name]].set}
-            if choice == chosen[name] or not any(path.startswith("simulate.") for path in told):
+            shows = any(path.startswith("simulate.read") for path in told)
+            fitted = any(path.startswith("fits.") for path in told)
+            if choice == chosen[name] or not (shows or (not fitted and any(p.startswith("simulate.") for p in told))):
                 continue
             try:
-                program = program_of(
-                    definition, run.instruments, {**chosen, name: choice}, run.accepted, run.headings
-                )
+                program = program_of(definition, run.instruments, {**chosen, name: choice}, run.accepted, run.headings)
             except CavrelError:
                 continue
             found.append(
                 Alternative(
                     at=f"options.{name}",
+                    choice=choice,
                     say=f"the run is one of “{body.label}”, not of “{option.choices[chosen[name]].label}”",
                     do=f"choose “{body.label}” for {option.label[0].lower()}{option.label[1:]}",
                     program=program,

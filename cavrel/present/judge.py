@@ -8,13 +8,12 @@ from typing import Any
 from cavrel.core.analysis import ResultAnalysis
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.document import result_document
-from cavrel.core.findings import compare
 from cavrel.core.findings.foretold import foretold
 from cavrel.core.findings.judge import judge
 from cavrel.core.quantity.rounding import percent, significant
 from cavrel.core.words import counted
 from cavrel.graph import numberline
-from cavrel.present import graphs, notes, results
+from cavrel.present import graphs, notes, results, suspects
 from cavrel.present.notes import Note
 from cavrel.service.opened import Opened
 
@@ -172,9 +171,8 @@ def _improve(opened: Opened, result: ResultAnalysis) -> str:
 def notes_of(opened: Opened) -> list[Note]:
     """The margin."""
     found = []
-    moved = {slip.at: f" With it: {slip.before}. Without it: {slip.after}." for slip in opened.slips}
-    for finding in compare.explained(opened.analysis, notes.findings(opened, ("disagrees", "doubtful"), "caution")):
-        note = notes.of_finding(replace(finding, say=finding.say + moved.get(finding.at, "")))
+    for finding in notes.findings(opened, ("disagrees", "doubtful"), "caution"):
+        note = notes.of_finding(finding)
         found.append(replace(note, acts=tuple(a for a in note.acts if a.act != "go")))
     small = []
     for name, result in opened.analysis.results.items():
@@ -221,10 +219,12 @@ def content(opened: Opened, others: Others) -> dict[str, Any]:
         "cards": [_card(opened, r, others) for r in opened.analysis.results.values()],
         "results": every if len(every) > 1 else [],
         "predictions": _predictions(opened),
+        "suspects": suspects.cards(opened),
+        "ask": opened.suspected.ask,
     }
 
 
 def data(opened: Opened) -> dict[str, Any]:
     """The results as data."""
-    whole = result_document(opened.analysis, opened.findings, opened.slips, opened.meanings)
+    whole = result_document(opened.analysis, opened.findings, opened.suspected.suspects, opened.meanings)
     return {"title": opened.run.title, "bench": opened.run.bench} | {k: whole[k] for k in ("results", "flags", "slips")}

@@ -194,7 +194,7 @@ def data(opened: Opened) -> dict[str, Any]:
         "entries": len(opened.entries),
         "run": opened.state.run.model_dump(mode="json", exclude_defaults=True)
         | {"format": "cavrel-run/1", "experiment": _experiment(opened)},
-        "result": result_document(opened.analysis, opened.findings, opened.slips, opened.meanings),
+        "result": result_document(opened.analysis, opened.findings, opened.suspected.suspects, opened.meanings),
     }
 
 

@@ -196,5 +196,5 @@ def content(opened: Opened, wanted: str) -> tuple[dict[str, Any], list[Note]]:
 
 def data(opened: Opened) -> dict[str, Any]:
     """The fits and flags as data."""
-    whole = result_document(opened.analysis, opened.findings, opened.slips, opened.meanings)
+    whole = result_document(opened.analysis, opened.findings, opened.suspected.suspects, opened.meanings)
     return {"title": opened.run.title, "bench": opened.run.bench, "fits": whole["fits"], "flags": whole["flags"]}

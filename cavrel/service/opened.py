@@ -18,9 +18,9 @@ from cavrel.core.errors import CavrelError
 from cavrel.core.findings import findings_of
 from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.meaning import LineMeaning
-from cavrel.core.findings.slips import Slip, find
 from cavrel.core.logbook import EMPTY, Book, Entry, SheetState, assemble, sheet_of
 from cavrel.core.logbook.run import RunDocument
+from cavrel.core.slips import Found, find
 from cavrel.service.cupboards import taken
 from cavrel.store.runs import Run
 
@@ -64,9 +64,10 @@ class Opened:
         return self.entries[-1].id if self.entries else 0
 
     @cached_property
-    def slips(self) -> tuple[Slip, ...]:
-        """What each suspicion would change."""
-        return find(self.analysis, self.findings)
+    def suspected(self) -> Found:
+        """What may have gone wrong: sought when somebody looks, never in a save."""
+        refused = {key.partition("@")[0] for key in self.state.stands if key.startswith("slip-")}
+        return find(self.analysis, catalogue.alternatives(self.base, self.state.run), refused)
 
     @property
     def begun(self) -> datetime:

@@ -10,7 +10,6 @@ from cavrel.core.definition.steps import Program
 from cavrel.core.findings import findings_of
 from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.judge import judge
-from cavrel.core.findings.slips import find
 from cavrel.core.findings.straighten import meanings
 from cavrel.core.logbook import run as runs
 from cavrel.core.quantity.rounding import concise, fixed, in_step, percent, significant, with_u
@@ -165,22 +164,6 @@ def test_a_row_set_wrong_stands_off_the_line(pendulum: Program) -> None:
     found = [f for f in findings(pendulum, lengths=["60.0", "90.0", "125.0", "150.0", "180.0"]) if f.code == "off-line"]
     assert [f.at for f in found] == ["swings.3"]
     assert found[0].row_out == ("swings", 3)
-
-
-def test_the_slip_finder_says_what_the_result_would_become(pendulum: Program) -> None:
-    analysis = analysed(pendulum, changed(3, 1, "46.67"))
-    slips = find(analysis, findings_of(analysis))
-    clean = analysed(pendulum, excluded={"swings": {"t.4.2": "x"}}).results["g"]
-    assert len(slips) == 1
-    assert slips[0].after == with_u(clean.value, clean.u, "m/s^2")
-    assert slips[0].before != slips[0].after
-
-
-def test_nothing_suspected_is_ever_altered(pendulum: Program) -> None:
-    analysis = analysed(pendulum, changed(3, 1, "46.67"))
-    before = analysis.run.model_dump()
-    find(analysis, findings_of(analysis))
-    assert analysis.run.model_dump() == before
 
 
 def test_percent_error_by_house_rule(pendulum: Program) -> None:

@@ -10,4 +10,13 @@ from cavrel.core.analysis.records import (
 )
 from cavrel.core.analysis.runner import analyse, analyse_sheet
 
-__all__ = ["Analysis", "Comparison", "ForcePicture", "PredictionAnalysis", "ResultAnalysis", "Values", "analyse", "analyse_sheet"]
+__all__ = [
+    "Analysis",
+    "Comparison",
+    "ForcePicture",
+    "PredictionAnalysis",
+    "ResultAnalysis",
+    "Values",
+    "analyse",
+    "analyse_sheet",
+]

@@ -154,12 +154,16 @@ class FlagDocument(_Model):
 
 
 class SlipDocument(_Model):
+    """A slip that may have happened. ``score``: logarithm of its odds against the sheet as it stands."""
+
     say: str
+    family: str
     at: str
     fix: str
     before: str
     after: str
-    score: float
+    score: float | None
+    probability: float
 
 
 class ResultDocument(_Model):

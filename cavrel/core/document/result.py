@@ -11,9 +11,9 @@ from cavrel.core.analysis.uncertainty import budget
 from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.judge import judge
 from cavrel.core.findings.meaning import LineMeaning
-from cavrel.core.findings.slips import Slip
 from cavrel.core.formula.text import unparse
 from cavrel.core.quantity.units import Unit
+from cavrel.core.slips import Suspect
 
 FORMAT = "cavrel-result/1"
 
@@ -21,7 +21,7 @@ FORMAT = "cavrel-result/1"
 def result_document(
     analysis: Analysis,
     findings: Sequence[Finding],
-    slips: Sequence[Slip],
+    slips: Sequence[Suspect],
     meanings: Mapping[str, LineMeaning] | None = None,
     drawn: Mapping[str, MonteCarlo] | None = None,
 ) -> dict[str, Any]:
@@ -46,7 +46,16 @@ def result_document(
         "correlation": _correlation(analysis),
         "flags": [{"code": f.code, "level": f.level, "at": f.at, "title": f.title, "say": f.say} for f in findings],
         "slips": [
-            {"say": s.say, "at": s.at, "fix": s.fix, "before": s.before, "after": s.after, "score": s.score}
+            {
+                "say": s.say,
+                "family": s.family,
+                "at": s.at,
+                "fix": s.fix,
+                "before": s.before,
+                "after": s.after,
+                "score": _number(s.score),
+                "probability": s.probability,
+            }
             for s in slips
         ],
     }

@@ -4,15 +4,15 @@ Fits are solved anew for every sheet, but each point keeps its weight, scaled wh
 whole afterwards.
 """
 
-import math
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from cavrel.core.analysis import Analysis
 from cavrel.core.analysis.binding import bind
-from cavrel.core.analysis.fitted import FitAnalysis
+from cavrel.core.analysis.fitted import Bound, FitAnalysis
 from cavrel.core.analysis.points import curve_of
 from cavrel.core.definition.steps import Derived, FitStep, Input, ResultStep
 from cavrel.core.fit import solver
@@ -23,8 +23,9 @@ from cavrel.core.slips.hypothesis import Hypothesis
 
 Array = NDArray[np.float64]
 
-_ROUNDS, _SETTLED = 14, 1e-4
-"""A curve of a proposal needs no more figures than decide whether it is worth a look."""
+_ROUNDS, _SETTLED, _STARTS, _FAR = 14, 1e-4, 3, 0.4
+"""A curve of a proposal needs no more figures than decide whether it is worth a look. Beyond the last, a logarithm of the scale of an axis, the
+nominal curve is no place to begin."""
 
 
 def features(analysis: Analysis, proposals: Sequence[Hypothesis]) -> Features:
@@ -60,11 +61,9 @@ class _Carrying:
                 means = np.repeat(self.analysis.nominal[key], self.count, axis=0)
                 if key in single:
                     self.change(entry.values, single[key], means, total)
-                for index, readings in whole.get(key, ()):
-                    many = np.isfinite(readings).sum(axis=1)
-                    means[index] = np.where(many > 0, np.nansum(readings, axis=1) / np.maximum(many, 1), np.nan)
-                    own = evidence.within(readings)[0]
-                    total[index] = float(np.nansum(own / scaled(entry.values, readings) ** 2))
+                if key in whole:
+                    at = [i for i, _ in whole[key]]
+                    means[at], total[at] = self.replaced(entry.values, np.stack([r for _, r in whole[key]]))
                 self.values[key] = means
             if dof > 0 and variance > 0 and not entry.spec.count:
                 self.repeats[key] = Repeats(squares=total / variance, dof=dof)
@@ -80,6 +79,21 @@ class _Carrying:
         means[index, row] = moved
         np.add.at(total, index, (new - old) * (new - moved + old - middle))
         np.maximum(total, 0.0, out=total)
+
+    @staticmethod
+    def replaced(values: Array, readings: Array) -> tuple[Array, Array]:
+        """Means ``(k, rows)`` and squares ``(k,)`` of whole columns ``(k, rows, trials)``. A row that is a multiple of what was read scatters
+        alike, whatever unit it is taken in."""
+        known = np.isfinite(readings)
+        many = known.sum(axis=2)
+        filled = np.where(known, readings, 0.0)
+        mean = np.where(many > 0, filled.sum(axis=2) / np.maximum(many, 1), np.nan)
+        squares = np.where(known, readings - mean[:, :, None], 0.0) ** 2
+        ratio = np.abs(readings / values)
+        low = np.where(known, ratio, np.inf).min(axis=2)
+        high = np.where(known, ratio, -np.inf).max(axis=2)
+        factor = np.where((high - low <= 1e-9 * high) & (low > 0), low, 1.0)
+        return mean, np.asarray((squares.sum(axis=2) / factor**2).sum(axis=1))
 
     # --- the program -------------------------------------------------------------------------------------------------
 
@@ -126,6 +140,8 @@ class _Carrying:
         if counts:
             self.lost += np.broadcast_to(gone.sum(axis=1), self.count)
         if not fit.made or fit.diagnostics is None:
+            if counts:
+                self.unmade(step, bound)
             return
         theta, left, y = self.solved(step, fit, bound)
         for i, name in enumerate(step.parameters):
@@ -136,7 +152,9 @@ class _Carrying:
         if dof <= 0 or not counts:
             return
         known = fit.diagnostics.chi2 is not None
-        size = evidence.scale(y)
+        # The spread about a mean is what is tested, so there the size of the values is the scale.
+        size = evidence.median(np.abs(y)) if step.model == "mean" else evidence.scale(y)
+        size = np.where(size > 0, size, 1.0)
         weights = weighing(fit, left[0]) * (size[0, 0] / size) ** 2 if known else 1 / size**2
         squares = np.broadcast_to((weights * left**2).sum(axis=1), self.count).copy()
         # A curve that some sheet has no value for says nothing of that sheet; the rows it lost are counted.
@@ -145,13 +163,32 @@ class _Carrying:
             squares=squares, dof=dof, known=known, behind=fit.diagnostics.behind, series=step.series
         )
 
-    def solved(self, step: FitStep, fit: FitAnalysis, bound: object) -> tuple[Array, Array, Array]:
+    def unmade(self, step: FitStep, bound: Bound) -> None:
+        """A curve that the sheet as it stands does not allow, but another sheet may: points alike, sought from the model's own starts."""
+        rows = np.flatnonzero(np.isfinite(bound.x[0]) & np.isfinite(bound.y[0]) & bound.keep)
+        if step.shape is None or len(rows) <= len(step.shape.names):
+            return
+        many = max(len(bound.x), len(bound.y))
+        x, y = (np.broadcast_to(v, (many, v.shape[1]))[:, rows] for v in (bound.x, bound.y))
+        shape = step.shape.about(x[0])
+        alike = np.ones(len(rows))
+        curve = curve_of(step, shape, replace(bound, x=np.broadcast_to(bound.x, (many, bound.x.shape[1]))), rows)
+        least = np.full(many, np.inf)
+        for start in shape.starts(x[0], y[0], alike)[:_STARTS]:
+            theta, _ = solver.batch(curve, y, alike, np.repeat(start[None, :], many, axis=0), _ROUNDS, _SETTLED)
+            squares = ((y - curve.predict(theta)) ** 2).sum(axis=1)
+            least = np.fmin(least, np.where(np.isfinite(squares), squares, np.inf))
+        size = np.maximum(evidence.scale(y)[:, 0], 1e-300)
+        squares = np.broadcast_to(np.where(np.isfinite(least), least / size**2, 1.0), self.count)
+        self.fits[step.name] = Fitted(
+            squares=squares, dof=len(rows) - len(shape.names), known=False, behind=0.0, series=step.series
+        )
+
+    def solved(self, step: FitStep, fit: FitAnalysis, bound: Bound) -> tuple[Array, Array, Array]:
         """Parameters as the definition names them ``(H, p)``, residuals and ordinates ``(H, n)`` of every sheet."""
         assert fit.diagnostics is not None
         many = max(len(bound.x), len(bound.y), self.formula_reads(step))
         shape = fit.shape
-        from dataclasses import replace
-
         wide = replace(
             bound,
             x=np.broadcast_to(bound.x, (many, bound.y.shape[1])),
@@ -167,12 +204,28 @@ class _Carrying:
                     axis=1,
                 )
         else:
-            start = np.repeat(fit.theta[None, :], many, axis=0)
+            start = self.starts(fit, wide.x[:, fit.rows], y)
             theta, _ = solver.batch(curve, y, fit.weights, start, _ROUNDS, _SETTLED)
             theta = np.where(np.isfinite(theta), theta, np.nan)
         left = y - curve.predict(theta)
         named = shape.named(theta) if shape is not None else theta
         return named, left, y
+
+    @staticmethod
+    def starts(fit: FitAnalysis, x: Array, y: Array) -> Array:
+        """Where the search for each sheet's curve begins, ``(H, p)``: at the nominal one, but for axes on another scale."""
+        start = np.repeat(fit.theta[None, :], len(y), axis=0)
+        if fit.shape is None:
+            return start
+        sizes = [evidence.scale(v)[:, 0] for v in (x, y)]
+        far = np.flatnonzero(np.any([np.abs(np.log(size / size[0])) > _FAR for size in sizes], axis=0))
+        for index in far.tolist():
+            near = fit.shape.near(x[index], y[index], fit.weights)
+            if near is None:
+                near = next(iter(fit.shape.starts(x[index], y[index], fit.weights)), None)
+            if near is not None and np.isfinite(near).all():
+                start[index] = near
+        return start
 
     def formula_reads(self, step: FitStep) -> int:
         """Entries that a formula's curve has for values other than its columns."""
@@ -222,6 +275,8 @@ class _Carrying:
                 less = (means < 0).sum(axis=1)
                 several = np.isfinite(means).sum(axis=1)
                 total += np.broadcast_to(np.where(several > 2, np.minimum(less, several - less), less), self.count)
+            if means is not None and spec.whole:
+                total += np.broadcast_to((np.isfinite(means) & (means != np.round(means))).sum(axis=1), self.count)
         for name, run in self.analysis.program.ranges.items():
             if name in self.values:
                 total += np.broadcast_to((run(self.environment) == 0).sum(axis=1), self.count)
@@ -243,15 +298,6 @@ def weighing(fit: FitAnalysis, left: Array) -> Array:
         return fit.weights
     weights = 1 / fit.u_y[fit.rows] ** 2
     return np.asarray(weights * fit.diagnostics.chi2 / float((weights * left**2).sum()))
-
-
-def scaled(values: Array, readings: Array) -> Array:
-    """By what factor each row of ``readings`` ``(rows, trials)`` is that of ``values``, 1 where it is no multiple of it: a row in another unit
-    scatters alike."""
-    ratio = np.abs(readings / values)
-    low = np.where(np.isnan(ratio), np.inf, ratio).min(axis=1)
-    high = np.where(np.isnan(ratio), -np.inf, ratio).max(axis=1)
-    return np.where((high - low <= 1e-9 * high) & (low > 0), low, 1.0)
 
 
 def _set(spec: Input) -> bool:

@@ -25,10 +25,13 @@ _OF_DIFFERENCES = 5.0
 _OF_REPEATS = 2.0
 _LOOSE = 0.35
 """Share of its u that a difference may be off by for reasons of its own; keeps differences that are nearly one from speaking twice."""
-LOST, IMPLAUSIBLE, UNEVEN = 4.0, 3.0, 0.8
-"""What a row without a value, a value out of its range and an uneven setting cost."""
+LOST, UNEVEN = 4.0, 0.8
+IMPLAUSIBLE, ONCE_MORE = 5.0, 2.0
+"""What a row without a value, an uneven setting, a value out of its range and every further one cost."""
 MOST_OF_A_KIND = 4
 _FLOOR = 1e-6
+_EVEN, _UNSAID = 0.6, 3.0
+"""Share of settings up to which a series counts as even, and what one that is not costs."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -93,8 +96,9 @@ def likelihood(found: Features) -> Array:
     count = found.differences.shape[1]
     total -= 0.5 * (count + _OF_DIFFERENCES) * np.log1p(found.apart / _OF_DIFFERENCES)
     total -= LOST * np.minimum(found.lost, MOST_OF_A_KIND)
-    total -= IMPLAUSIBLE * np.minimum(found.implausible, MOST_OF_A_KIND)
-    total -= UNEVEN * np.minimum(found.uneven, MOST_OF_A_KIND)
+    total -= np.where(found.implausible > 0, IMPLAUSIBLE - ONCE_MORE, 0.0)
+    total -= ONCE_MORE * np.minimum(found.implausible, MOST_OF_A_KIND)
+    total -= UNEVEN * found.uneven
     return np.asarray(total)
 
 
@@ -104,7 +108,7 @@ def distance(differences: Array, correlation: Array) -> Array:
         return np.zeros(len(differences))
     loose = correlation + _LOOSE**2 * np.eye(len(correlation))
     known = np.where(np.isfinite(differences), np.clip(differences, -1e6, 1e6), 0.0)
-    return np.maximum(np.einsum("hm,hm->h", known, np.linalg.solve(loose, known.T).T), 0.0)
+    return np.asarray(np.maximum(np.einsum("hm,hm->h", known, np.linalg.solve(loose, known.T).T), 0.0))
 
 
 def declared(entry: InputReadings, rules: HouseRules) -> float:
@@ -115,7 +119,7 @@ def declared(entry: InputReadings, rules: HouseRules) -> float:
     if gauge is not None and gauge.least_count is not None and entry.spec.extract is None:
         step = gauge.least_count
     own = (gauge.reaction or 0.0, gauge.placement or 0.0) if gauge is not None else (0.0, 0.0)
-    return float(resolution_u(step, rules)) ** 2 + own[0] ** 2 + own[1] ** 2
+    return float(np.square(resolution_u(step, rules)) + own[0] ** 2 + own[1] ** 2)
 
 
 def scale(values: Array) -> Array:
@@ -124,7 +128,7 @@ def scale(values: Array) -> Array:
     away = np.abs(values - median(values))
     found = median(away)
     known = np.where(np.isnan(away), -np.inf, away)
-    return np.where(found > 0, found, known.max(axis=1, keepdims=True))
+    return np.asarray(np.where(found > 0, found, known.max(axis=1, keepdims=True)))
 
 
 def median(values: Array) -> Array:
@@ -133,7 +137,7 @@ def median(values: Array) -> Array:
     count = np.isfinite(values).sum(axis=1, keepdims=True)
     low = np.take_along_axis(ordered, np.maximum((count - 1) // 2, 0), axis=1)
     high = np.take_along_axis(ordered, np.minimum(count // 2, values.shape[1] - 1), axis=1)
-    return np.where(count > 0, np.where(count % 2 == 0, (low + high) / 2, low), np.nan)
+    return np.asarray(np.where(count > 0, np.where(count % 2 == 0, (low + high) / 2, low), np.nan))
 
 
 def within(values: Array) -> tuple[Array, int]:
@@ -165,13 +169,21 @@ def below_nought(values: Array) -> int:
     return min(less, len(known) - less) if len(known) > 2 else less
 
 
+def broken(values: Array) -> float:
+    """How many numbers of things are no whole numbers."""
+    known = values[np.isfinite(values)]
+    return float((known != np.round(known)).sum())
+
+
 def uneven(values: Array) -> Array:
     """How many settings of ``(H, rows)`` break an even series, ``(H,)``."""
     if values.shape[1] < 4:
         return np.zeros(len(values))
     size = np.nan_to_num(np.abs(values)).max(axis=1, keepdims=True)
     second = np.abs(values[:, 2:] - 2 * values[:, 1:-1] + values[:, :-2])
-    return np.asarray((second > 1e-6 * size).sum(axis=1).astype(float))
+    odd = (second > 1e-6 * size).sum(axis=1).astype(float)
+    # Of settings that follow no even step anyway, one more that does not says nothing.
+    return np.asarray(np.where(odd <= _EVEN * second.shape[1], np.minimum(odd, MOST_OF_A_KIND), _UNSAID))
 
 
 def tested(analysis: Analysis) -> list[tuple[str, str, float, float, Array]]:
@@ -219,7 +231,7 @@ def of_analysis(analysis: Analysis, repeats: dict[str, Repeats]) -> Features:
         if found.dof <= 0:
             continue
         squares = found.chi2 if found.chi2 is not None else float(found.residuals @ found.residuals)
-        size = 1.0 if found.chi2 is not None else float(scale(fit.y[None, fit.rows])[0, 0]) ** 2
+        size = 1.0 if found.chi2 is not None else float(scale(fit.y[None, fit.rows])[0, 0]) ** 2 or 1.0
         fits[name] = Fitted(
             squares=np.array([squares / size]),
             dof=found.dof,
@@ -240,6 +252,7 @@ def of_analysis(analysis: Analysis, repeats: dict[str, Repeats]) -> Features:
     implausible += sum(
         float(below_nought(entry.values)) for entry in analysis.sheet.inputs if not entry.spec.unit.offset
     )
+    implausible += sum(broken(entry.values) for entry in analysis.sheet.inputs if entry.spec.whole)
     implausible += sum(result.plausible is False for result in analysis.results.values())
     odd = sum(
         float(uneven(analysis.values[spec.key].value[None, :])[0])

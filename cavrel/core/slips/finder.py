@@ -5,7 +5,7 @@ the sheet as it stands and against something that no family knows.
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -17,32 +17,34 @@ from cavrel.core.definition.steps import Program
 from cavrel.core.errors import CavrelError
 from cavrel.core.slips import carry, evidence
 from cavrel.core.slips.evidence import Features, Repeats
-from cavrel.core.slips.families import PRIOR, PROPOSERS, offsets
-from cavrel.core.slips.hypothesis import Hypothesis
+from cavrel.core.slips.families import PRIOR, PROPOSERS, SEEN_ONLY, offsets
+from cavrel.core.slips.hypothesis import Cell, Hypothesis
 from cavrel.core.slips.readings import Readings
 
 Array = NDArray[np.float64]
 
-OF_A_SLIP = 0.25
+OF_A_SLIP = 0.4
 """Prior probability that a sheet holds a slip of a known kind."""
 OF_SOMETHING_ELSE = 0.1
 """Prior probability of a cause that no family knows, and what its freedom costs, as a logarithm."""
 _COST_OF_ELSE = 15.0
-SAID = 0.5
-"""A slip is spoken of when it is likelier than not that there is one."""
+SAID = 0.35
+"""A slip is spoken of from this probability on that there is one of a known kind: as likely as not, for some causes are of no known kind."""
 LEAST_OF_A_CARD = 0.03
 _SHORT, _WITHIN = 14, 9.0
 """So many places are worked out whole, and none that trails the leader by more than this, as a logarithm."""
 _MOST_OF_A_PLACE = 2
-_WORTH_A_LOOK = 0.02
+_WORTH_A_LOOK = 0.1
 """Below this probability by the batch nothing is worked out whole: the sheet is clean."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Alternative:
-    """Another law or convention for the same readings. ``at``: what it changes, such as ``options.gap``; ``say``: a clause."""
+    """Another law or convention for the same readings. ``at``: what it changes, such as ``options.gap``; ``choice``: of it; ``say``: a
+    clause."""
 
     at: str
+    choice: str
     say: str
     do: str
     program: Program
@@ -61,6 +63,7 @@ class Suspect:
     ``probability``: that this is what happened.
     ``writes``: (input, row, trial from 1, text) of every reading that the fix writes; empty where nobody can know what to write.
     ``leaves_out``: (input, row, trial from 1) of what the fix leaves out.
+    ``chooses``: the choice of the convention ``at`` that the fix makes; empty for none.
     ``also``: other readings of the same place that fit nearly as well, as clauses.
     ``hypothesis``: what was tried.
     """
@@ -75,6 +78,7 @@ class Suspect:
     probability: float
     writes: tuple[tuple[str, int, int, str], ...]
     leaves_out: tuple[tuple[str, int, int], ...]
+    chooses: str
     also: tuple[str, ...]
     hypothesis: Hypothesis
 
@@ -90,16 +94,16 @@ class Found:
     ask: str = ""
 
 
-def find(analysis: Analysis, alternatives: Sequence[Alternative] = ()) -> Found:
-    """What may have gone wrong on the sheet of ``analysis``."""
+def find(analysis: Analysis, alternatives: Sequence[Alternative] = (), rejected: Collection[str] = ()) -> Found:
+    """What may have gone wrong on the sheet of ``analysis``. ``rejected``: codes of proposals that a person has looked at and refused."""
     if not any(analysis.begun(name) for name in analysis.results):
         return Found(suspects=(), of_a_slip=0.0, tried=0)
     with np.errstate(all="ignore"):
-        return _Search(analysis, alternatives).found()
+        return _Search(analysis, alternatives, rejected).found()
 
 
 class _Search:
-    def __init__(self, analysis: Analysis, alternatives: Sequence[Alternative]) -> None:
+    def __init__(self, analysis: Analysis, alternatives: Sequence[Alternative], rejected: Collection[str] = ()) -> None:
         self.analysis = analysis
         readings = self.readings = Readings(analysis)
         self.without_worst = {
@@ -111,6 +115,10 @@ class _Search:
         self.laws = [
             Hypothesis(family="law", at=a.at, say=a.say, do=a.do, program=a.program, share=1.0) for a in alternatives
         ]
+        if rejected:
+            proposals = [one for one in proposals if one.code not in rejected]
+            self.laws = [one for one in self.laws if one.code not in rejected]
+        self.alternatives = alternatives
         self.proposals = [*self.laws, *proposals]
         self.prior = priors(self.proposals)
 
@@ -294,6 +302,12 @@ class _Search:
         chances: Array,
     ) -> Suspect:
         one = self.proposals[lead]
+        out = self.leaves_out(one)
+        if one.again:  # shown is what the fix makes of it, and that leaves the reading out
+            without = Hypothesis(
+                family=one.family, at=one.at, say="", do="", cells=tuple(Cell(*place, math.nan) for place in out)
+            )
+            other = self.worked_out(without) or other
         before, after = (first_result(a) for a in (self.analysis, other))
         also = tuple(self.proposals[i].say for i in members[1:] if chances[i] > 0.15 * chances[lead])
         return Suspect(
@@ -305,16 +319,26 @@ class _Search:
             after=after,
             score=score,
             probability=probability,
-            writes=tuple(self.writes(one)),
-            leaves_out=tuple((c.key, c.row + 1, c.trial + 1) for c in one.cells if not c.text),
+            writes=() if one.again else tuple(self.writes(one)),
+            leaves_out=tuple((key, row + 1, trial + 1) for key, row, trial in out),
+            chooses=next((a.choice for a in self.alternatives if a.program is one.program), ""),
             also=also,
             hypothesis=one,
         )
 
+    def leaves_out(self, one: Hypothesis) -> list[tuple[str, int, int]]:
+        """Input, row and trial from 0 of what nobody can write anew."""
+        found = [(c.key, c.row, c.trial) for c in one.cells if one.again or not c.text]
+        if one.again:
+            for key, values in one.columns.items():
+                was = next(e.values for e in self.analysis.sheet.inputs if e.spec.key == key)
+                found += [(key, i, j) for i, j in np.argwhere(np.isfinite(was) & (values != was)).tolist()]
+        return found
+
     def writes(self, one: Hypothesis) -> list[tuple[str, int, int, str]]:
         found = [(c.key, c.row + 1, c.trial + 1, c.text) for c in one.cells if c.text]
         entries = {entry.spec.key: entry for entry in self.analysis.sheet.inputs}
-        for key, rows in one.texts.items():
+        for key, rows in (one.texts() if one.texts else {}).items():
             for i, row in enumerate(rows):
                 for j, text in enumerate(row):
                     if text and not math.isclose(
@@ -358,6 +382,8 @@ def priors(proposals: Sequence[Hypothesis]) -> Array:
     total: dict[str, float] = {}
     for one in proposals:
         total[one.family] = total.get(one.family, 0.0) + one.share
+    # A family that proposes only what already looks like it counts its shares over all that it might have proposed.
+    total.update(dict.fromkeys(SEEN_ONLY & total.keys(), 1.0))
     present = sum(PRIOR[family] for family in total)
     return np.array(
         [math.log(PRIOR[one.family] / present * one.share / total[one.family]) + one.bonus for one in proposals]
@@ -387,13 +413,9 @@ def comparable(base: Features, found: Features, before: Analysis, after: Analysi
     """By how much a sheet worked out whole is likelier, as a logarithm, over what both sheets have."""
     fits = base.fits.keys() & found.fits.keys()
     # Another convention may fit another curve, or other rows: what is not the same test is left aside on both sides.
-    fits = {
-        n
-        for n in fits
-        if base.fits[n].known == found.fits[n].known
-        and base.fits[n].dof == found.fits[n].dof
-        or before.program is after.program
-    }
+    same = before.program is after.program
+    pairs = ((n, base.fits[n], found.fits[n]) for n in base.fits.keys() & found.fits.keys())
+    fits = {n for n, a, b in pairs if a.known == b.known and (same or a.dof == b.dof)}
     both = []
     for own in (base, found):
         gaps = [i for i, name in enumerate(own.names) if name in base.names and name in found.names]

@@ -1,7 +1,8 @@
 """A proposal: what the sheet would be without one slip."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from zlib import crc32
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,6 +10,8 @@ from numpy.typing import NDArray
 from cavrel.core.definition.steps import Program
 
 Array = NDArray[np.float64]
+Texts = tuple[tuple[str, ...], ...]
+"""What stands in each row and trial of an input, empty where nothing does."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,8 +36,9 @@ class Hypothesis:
     ``share``: of its family's prior, relative to the others of the family.
     ``cells``: single readings that change, at most one a row of a column.
     ``columns``: by input, all its readings as they would be, ``(rows, trials)`` SI.
-    ``texts``: by input, what those are to be written as, where ``columns`` can be typed.
+    ``texts``: gives, by input, what those are to be written as; None where nobody would type them.
     ``program``: another law or convention for the same readings.
+    ``again``: what the reading would be is a reckoning and no reading; it is left out or taken again, never written.
     ``amount``: of an offset that may be any number, SI; nought elsewhere.
     ``bonus``: what the text alone says for it, as a logarithm of odds.
     """
@@ -46,7 +50,14 @@ class Hypothesis:
     share: float = 1.0
     cells: tuple[Cell, ...] = ()
     columns: Mapping[str, Array] = field(default_factory=dict)
-    texts: Mapping[str, tuple[tuple[str, ...], ...]] = field(default_factory=dict)
+    texts: Callable[[], Mapping[str, Texts]] | None = None
     program: Program | None = None
+    again: bool = False
     amount: float = 0.0
     bonus: float = 0.0
+
+    @property
+    def code(self) -> str:
+        """Its name, by which a person's answer is remembered; amounts that may be any number share one."""
+        what = "" if self.amount else self.say
+        return f"slip-{self.family}-{crc32(f'{self.at}|{what}'.encode()):08x}"

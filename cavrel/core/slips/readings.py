@@ -17,7 +17,7 @@ from cavrel.core.formula.parse import parse
 from cavrel.core.quantity.reading import Reading
 from cavrel.core.quantity.units import Unit
 from cavrel.core.slips.evidence import median
-from cavrel.core.slips.hypothesis import Cell
+from cavrel.core.slips.hypothesis import Cell, Texts
 
 Array = NDArray[np.float64]
 
@@ -146,13 +146,13 @@ class Readings:
                 found[series, row] = max(found.get((series, row), 0.0), size)
         return found
 
-    def column(self, key: str, values: Array) -> tuple[tuple[str, ...], ...]:
+    def column(self, key: str, values: Array) -> dict[str, Texts]:
         """What an input's readings ``(rows, trials)`` SI are to be written as."""
         entry = self.entries[key]
         texts = [[""] * values.shape[1] for _ in range(values.shape[0])]
         for one in self.of(entry):
             texts[one.row][one.trial] = one.written(float(values[one.row, one.trial]))
-        return tuple(map(tuple, texts))
+        return {key: tuple(map(tuple, texts))}
 
     def typed(self) -> Iterator[InputReadings]:
         """Inputs with readings that somebody typed."""

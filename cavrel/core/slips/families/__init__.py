@@ -24,6 +24,9 @@ PRIOR = {
     "law": 0.05,
 }
 
+SEEN_ONLY = frozenset({"neighbour"})
+"""Families whose proposals are picked by what they look like; their shares are of everything they might have been."""
+
 PROPOSERS: tuple[Callable[[Readings], Iterator[Hypothesis]], ...] = (
     cells.swapped,
     cells.misread,

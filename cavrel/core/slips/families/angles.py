@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Iterator
+from functools import partial
 
 from cavrel.core.slips.hypothesis import Hypothesis
 from cavrel.core.slips.readings import Readings, angle
@@ -32,7 +33,7 @@ def proposed(readings: Readings) -> Iterator[Hypothesis]:
                 do=do,
                 share=3.0,
                 columns={spec.key: values},
-                texts={spec.key: readings.column(spec.key, values)},
+                texts=partial(readings.column, spec.key, values),
             )
             for row in sorted({one.row for one in readings.ones if one.spec is spec and spec.series is not None}):
                 values = entry.values.copy()
@@ -44,5 +45,5 @@ def proposed(readings: Readings) -> Iterator[Hypothesis]:
                     do=do,
                     share=1.0 / entry.rows,
                     columns={spec.key: values},
-                    texts={spec.key: readings.column(spec.key, values)},
+                    texts=partial(readings.column, spec.key, values),
                 )

@@ -46,9 +46,9 @@ def misread(readings: Readings) -> Iterator[Hypothesis]:
             if not digit.isdigit():
                 continue
             options = dict.fromkeys(CONFUSED.get(digit, ""), 1.0)
-            for other in (int(digit) - 1, int(digit) + 1):
-                if 0 <= other <= 9:
-                    options.setdefault(str(other), NEIGHBOURS)
+            for beside in (int(digit) - 1, int(digit) + 1):
+                if 0 <= beside <= 9:
+                    options.setdefault(str(beside), NEIGHBOURS)
             for other, share in options.items():
                 cell = one.retyped(text[:i] + other + text[i + 1 :])
                 if cell is not None:

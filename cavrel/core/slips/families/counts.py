@@ -1,11 +1,12 @@
 """Miscounts: of swings in one timing or in all, of half swings, of orders and loops."""
 
 from collections.abc import Iterator
+from functools import partial
 
 import numpy as np
 
 from cavrel.core.quantity import units
-from cavrel.core.slips.hypothesis import Hypothesis
+from cavrel.core.slips.hypothesis import Hypothesis, Texts
 from cavrel.core.slips.readings import Readings
 
 _OFF = ((1.0, 1.0), (-1.0, 1.0), (0.5, 0.4), (-0.5, 0.4))
@@ -30,7 +31,7 @@ def throughout(readings: Readings) -> Iterator[Hypothesis]:
                 do=f"write {new:g}",
                 share=8 * share,
                 columns={spec.key: np.full_like(entry.values, new)},
-                texts={spec.key: ((f"{new:g}",),)},
+                texts=partial(_written, spec.key, f"{new:g}"),
             )
 
 
@@ -46,9 +47,9 @@ def once(readings: Readings) -> Iterator[Hypothesis]:
                 if entry is not None and entry.spec.unit.dimension == second:
                     timed[key] = count
     for one in readings.ones:
-        count = timed.get(one.spec.key)
-        if count is None:
+        if one.spec.key not in timed:
             continue
+        count = timed[one.spec.key]
         n = float(readings.analysis.nominal[count][0, 0])
         for off, share in _OFF:
             if not n + off > 0:
@@ -59,6 +60,7 @@ def once(readings: Readings) -> Iterator[Hypothesis]:
                 say=f"this timing is over {n + off:g}, not {n:g}",
                 do="leave it out, or take it again",
                 share=share,
+                again=True,
                 cells=(one.valued(one.value * n / (n + off)),),
             )
     for key, count in timed.items():
@@ -77,10 +79,14 @@ def once(readings: Readings) -> Iterator[Hypothesis]:
                         say=f"this row's timings are over {n + off:g}, not {n:g}",
                         do="leave the row out, or take it again",
                         share=share,
+                        again=True,
                         columns={key: values},
-                        texts={key: readings.column(key, values)},
                     )
     yield from _counted_cells(readings)
+
+
+def _written(key: str, text: str) -> dict[str, Texts]:
+    return {key: ((text,),)}
 
 
 def _counted_cells(readings: Readings) -> Iterator[Hypothesis]:
@@ -116,7 +122,7 @@ def index(readings: Readings) -> Iterator[Hypothesis]:
                 do=f"{'add' if off > 0 else 'take off'} one in every row",
                 share=3.0,
                 columns={spec.key: moved},
-                texts={spec.key: readings.column(spec.key, moved)},
+                texts=partial(readings.column, spec.key, moved),
             )
             for row in range(1, entry.rows):
                 skipped = entry.values.copy()
@@ -128,7 +134,7 @@ def index(readings: Readings) -> Iterator[Hypothesis]:
                     do=f"{'add' if off > 0 else 'take off'} one from row {row + 1} on",
                     share=1.0 / entry.rows,
                     columns={spec.key: skipped},
-                    texts={spec.key: readings.column(spec.key, skipped)},
+                    texts=partial(readings.column, spec.key, skipped),
                 )
 
 

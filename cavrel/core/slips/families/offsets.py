@@ -1,6 +1,7 @@
 """The same amount too much or too little in every reading of a column: a scale's zero, a hanger, a lead, something taken off twice."""
 
 from collections.abc import Iterator
+from functools import partial
 
 import numpy as np
 
@@ -69,5 +70,5 @@ def _moved(readings: Readings, entry: InputReadings, amount: float, share: float
         share=share,
         amount=0.0 if label else amount,
         columns={spec.key: values},
-        texts={spec.key: readings.column(spec.key, values)} if label else {},
+        texts=partial(readings.column, spec.key, values) if label else None,
     )

@@ -3,11 +3,12 @@
 import itertools
 import math
 from collections.abc import Iterator
+from functools import partial
 
 import numpy as np
 
 from cavrel.core.analysis.sheet import InputReadings
-from cavrel.core.slips.hypothesis import Cell, Hypothesis
+from cavrel.core.slips.hypothesis import Cell, Hypothesis, Texts
 from cavrel.core.slips.readings import Readings
 
 _FAR = 0.3
@@ -24,9 +25,9 @@ def exchanged(readings: Readings) -> Iterator[Hypothesis]:
             yield from _rows(readings, entry)
     typed = list(readings.typed())
     for first, second in itertools.combinations(typed, 2):
-        if first.spec.unit.dimension == second.spec.unit.dimension and first.spec.series == second.spec.series:
-            if first.values.shape == second.values.shape:
-                yield from _columns(readings, first, second)
+        alike = first.spec.unit.dimension == second.spec.unit.dimension and first.values.shape == second.values.shape
+        if alike and first.spec.series == second.spec.series:
+            yield from _columns(readings, first, second)
 
 
 def _rows(readings: Readings, entry: InputReadings) -> Iterator[Hypothesis]:
@@ -49,7 +50,7 @@ def _rows(readings: Readings, entry: InputReadings) -> Iterator[Hypothesis]:
             do="exchange them",
             share=share,
             columns={spec.key: values},
-            texts={spec.key: readings.column(spec.key, values)},
+            texts=partial(readings.column, spec.key, values),
         )
         for trial in range(many) if many > 1 else ():
             a, b = entry.values[i, trial], entry.values[j, trial]
@@ -70,7 +71,7 @@ def _columns(readings: Readings, first: InputReadings, second: InputReadings) ->
     a, b = first.spec, second.spec
     if np.array_equal(first.values, second.values, equal_nan=True):
         return
-    texts = {a.key: _texts(second), b.key: _texts(first)} if a.unit.text == b.unit.text else {}
+    same = a.unit.text == b.unit.text
     yield Hypothesis(
         family="exchanged",
         at=a.key if a.series is not None else f"quantities.{a.name}",
@@ -78,7 +79,7 @@ def _columns(readings: Readings, first: InputReadings, second: InputReadings) ->
         do="exchange them",
         share=2.0,
         columns={a.key: second.values, b.key: first.values},
-        texts=texts,
+        texts=partial(_crossed, first, second) if same else None,
     )
     for row in range(first.rows) if a.series is not None else ():
         one, other = first.values.copy(), second.values.copy()
@@ -94,7 +95,11 @@ def _columns(readings: Readings, first: InputReadings, second: InputReadings) ->
             )
 
 
-def _texts(entry: InputReadings) -> tuple[tuple[str, ...], ...]:
+def _crossed(first: InputReadings, second: InputReadings) -> dict[str, Texts]:
+    return {first.spec.key: _texts(second), second.spec.key: _texts(first)}
+
+
+def _texts(entry: InputReadings) -> Texts:
     rows, trials = entry.values.shape
     return tuple(
         tuple(entry.text(i + 1, j + 1) if (i + 1, j + 1) in entry.readings else "" for j in range(trials))
@@ -121,23 +126,24 @@ def neighbour(readings: Readings) -> Iterator[Hypothesis]:
             continue
         if not usual > 3 * tolerance:
             continue  # neighbours are alike anyway
+        share = 0.5 / max(sum(int(np.isfinite(e.values).sum()) for e in readings.typed()), 1)
         for row in range(entry.rows):
             for other in (row - 1, row + 1):
                 if not 0 <= other < entry.rows or not math.isfinite(means[other]):
                     continue
                 if entry.values.shape[1] == 1:
                     if abs(means[row] - means[other]) <= tolerance:
-                        yield _of_row(entry, row, other, usual / tolerance)
+                        yield _of_row(entry, row, other, share, usual / tolerance)
                     continue
                 for trial in range(values.shape[1]):
                     if (
                         abs(values[row, trial] - means[other]) <= tolerance
                         and abs(means[row] - means[other]) > tolerance
                     ):
-                        yield _of_trial(entry, row, trial, other, usual / tolerance)
+                        yield _of_trial(entry, row, trial, other, share, usual / tolerance)
 
 
-def _of_trial(entry: InputReadings, row: int, trial: int, other: int, chance: float) -> Hypothesis:
+def _of_trial(entry: InputReadings, row: int, trial: int, other: int, share: float, chance: float) -> Hypothesis:
     rest = np.delete(entry.values[row], trial)
     rest = rest[np.isfinite(rest)]
     middle = float(rest.mean()) if len(rest) else math.nan
@@ -146,12 +152,13 @@ def _of_trial(entry: InputReadings, row: int, trial: int, other: int, chance: fl
         at=f"{entry.spec.key}.{row + 1}.{trial + 1}",
         say=f"it is a reading of row {other + 1}",
         do="leave it out, or take it again",
+        share=share,
         cells=(Cell(entry.spec.key, row, trial, middle),),
         bonus=math.log(min(max(chance, 1.0), _SURPRISE)),
     )
 
 
-def _of_row(entry: InputReadings, row: int, other: int, chance: float) -> Hypothesis:
+def _of_row(entry: InputReadings, row: int, other: int, share: float, chance: float) -> Hypothesis:
     """A row read once: what lies between its neighbours stands in for what nobody knows."""
     values = entry.values[:, 0].copy()
     values[row] = math.nan
@@ -163,6 +170,7 @@ def _of_row(entry: InputReadings, row: int, other: int, chance: float) -> Hypoth
         at=f"{entry.spec.key}.{row + 1}.1",
         say=f"it is the reading of row {other + 1}",
         do="leave it out, or take it again",
+        share=share,
         cells=(Cell(entry.spec.key, row, 0, middle),),
         bonus=math.log(min(max(chance, 1.0), _SURPRISE)),
     )

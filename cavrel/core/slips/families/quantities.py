@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterator
+from functools import partial
 
 from cavrel.core.quantity import units
 from cavrel.core.slips.hypothesis import Hypothesis
@@ -34,7 +35,7 @@ def diameter(readings: Readings) -> Iterator[Hypothesis]:
                 do=do,
                 share=likely * (1.0 if right or likely < 1 else 0.3),
                 columns={spec.key: values},
-                texts={spec.key: readings.column(spec.key, values)},
+                texts=partial(readings.column, spec.key, values),
             )
             if spec.series is None or likely < 1 or not right:
                 continue
@@ -48,5 +49,5 @@ def diameter(readings: Readings) -> Iterator[Hypothesis]:
                     do=do,
                     share=likely * 0.5 / entry.rows,
                     columns={spec.key: one},
-                    texts={spec.key: readings.column(spec.key, one)},
+                    texts=partial(readings.column, spec.key, one),
                 )

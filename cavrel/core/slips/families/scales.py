@@ -2,8 +2,10 @@
 
 import math
 from collections.abc import Iterator
+from functools import partial
 
 import numpy as np
+from numpy.typing import NDArray
 
 from cavrel.core.definition.steps import Derived, Input
 from cavrel.core.formula.evaluate import Environment
@@ -11,6 +13,8 @@ from cavrel.core.quantity import units
 from cavrel.core.quantity.units import Unit
 from cavrel.core.slips.hypothesis import Hypothesis
 from cavrel.core.slips.readings import Readings
+
+Array = NDArray[np.float64]
 
 _KINDS = (
     ("m", ("µm", "nm", "mm", "cm", "m")),
@@ -58,7 +62,7 @@ def in_another(readings: Readings) -> Iterator[Hypothesis]:
                 do=f"take them as {text}",
                 share=3 * share,
                 columns={spec.key: values},
-                texts={spec.key: readings.column(spec.key, values)},
+                texts=partial(readings.column, spec.key, values),
             )
             if spec.series is None:
                 continue
@@ -74,14 +78,14 @@ def in_another(readings: Readings) -> Iterator[Hypothesis]:
                     do=f"take {'them' if several else 'it'} as {text}",
                     share=share / max(len(rows), 1),
                     columns={spec.key: values},
-                    texts={spec.key: readings.column(spec.key, values)},
+                    texts=partial(readings.column, spec.key, values),
                 )
 
 
 def derived(readings: Readings) -> Iterator[Hypothesis]:
     """A column holds what is computed from it: a period where the time for many swings belongs.
 
-    Only where the formula is a power of the one column: then the reading follows from the typed number in closed form.
+    In closed form where the formula is a power of the column or a straight line in it, else by search.
     """
     analysis = readings.analysis
     for step in analysis.program.steps:
@@ -101,7 +105,6 @@ def derived(readings: Readings) -> Iterator[Hypothesis]:
                 say=f"it holds {label}, not what {label} is computed from",
                 do="write what was read",
                 columns={key: found},
-                texts={key: readings.column(key, found)},
             )
 
 
@@ -111,10 +114,10 @@ def _label(readings: Readings, step: Derived) -> str:
     return f"“{body.label}”"
 
 
-def _inverse(readings: Readings, step: Derived, key: str) -> np.ndarray | None:
-    """The readings from which the formula gives what was typed, ``(rows, trials)``; None where it is no power of the column."""
+def _inverse(readings: Readings, step: Derived, key: str) -> Array | None:
+    """The readings from which the formula gives what was typed, ``(rows, trials)``; None where there are none."""
     analysis, entry = readings.analysis, readings.entries[key]
-    base = np.nanmedian(np.abs(entry.values))
+    base = float(np.nanmedian(np.abs(entry.values)))
     if not base > 0:
         return None
     rows = entry.values.shape[0]
@@ -122,26 +125,62 @@ def _inverse(readings: Readings, step: Derived, key: str) -> np.ndarray | None:
     values[key] = np.repeat(base * np.array([[1.0], [2.0], [4.0]]), rows, axis=1)
     with np.errstate(all="ignore"):
         out = step.run(Environment(values, analysis.sheet.keep))
-        out = np.broadcast_to(out, (3, rows)) if out.shape[0] == 3 else None
-        if out is None:
+        if out.shape[0] != 3:
             return None
-        first, second = np.log2(out[1] / out[0]), np.log2(out[2] / out[1])
-        if not (np.isfinite(first).any() and np.isfinite(second).any()):
-            return None
-        power = float(np.nanmedian(first))
-        if not (
-            np.nanmax(np.abs(first - power)) < 1e-6 and np.nanmax(np.abs(second - power)) < 1e-6 and abs(power) > 1e-3
-        ):
-            return None
-        coefficient = out[0] / base**power
+        one, two, four = np.broadcast_to(out, (3, rows))[:, :, None]
         typed = (entry.values - entry.spec.unit.offset) / entry.spec.unit.factor * step.unit.factor
-        found = (typed / coefficient[:, None]) ** (1 / power)
+        first, second = np.log2(two / one), np.log2(four / two)
+        slope = (two - one) / base
+        if _same(first, second) and _same(first, np.full_like(first, first[0, 0])) and abs(first[0, 0]) > 1e-3:
+            found = base * (typed / one) ** (1 / first)
+        elif _same(slope, (four - two) / (2 * base)) and (slope != 0).all():
+            found = base + (typed - one) / slope
+        else:
+            found = _sought(readings, step, key, base, typed)
     if (
         np.allclose(found, entry.values, rtol=1e-3, equal_nan=True)
         or not np.isfinite(found[np.isfinite(entry.values)]).all()
     ):
         return None
     return np.asarray(found)
+
+
+def _sought(readings: Readings, step: Derived, key: str, base: float, typed: Array) -> Array:
+    """The same for any other formula: where the curve over a wide range first meets what was typed, made exact by secants."""
+    analysis, rows = readings.analysis, typed.shape[0]
+
+    def run(x: Array) -> Array:
+        values = dict(analysis.nominal)
+        values[key] = x
+        return np.broadcast_to(step.run(Environment(values, analysis.sheet.keep)), (len(x), rows))
+
+    grid = base * np.geomspace(1e-2, 1e2, _GRID)
+    curve = run(np.repeat(grid[:, None], rows, axis=1))
+    found = np.full_like(typed, np.nan)
+    for trial in range(typed.shape[1]):
+        left = curve - typed[:, trial]
+        crosses = (left[:-1] * left[1:] <= 0) & np.isfinite(left[:-1]) & np.isfinite(left[1:])
+        # A pole changes sign too, but does not come near.
+        crosses &= np.abs(np.diff(curve, axis=0)) < np.abs(curve[:-1]) + np.abs(curve[1:])
+        at = crosses.argmax(axis=0)
+        each = np.arange(rows)
+        low, high = grid[at], grid[at + 1]
+        f_low, f_high = left[at, each], left[at + 1, each]
+        for _ in range(_SECANTS):
+            middle = low - f_low * (high - low) / (f_high - f_low)
+            f_middle = run(middle[None, :])[0] - typed[:, trial]
+            below = f_low * f_middle > 0
+            low, f_low = np.where(below, middle, low), np.where(below, f_middle, f_low)
+            high, f_high = np.where(below, high, middle), np.where(below, f_high, f_middle)
+        found[:, trial] = np.where(crosses.any(axis=0), middle, np.nan)
+    return found
+
+
+_GRID, _SECANTS = 160, 6
+
+
+def _same(a: Array, b: Array) -> bool:
+    return bool(np.isfinite(a).all() and np.allclose(a, b, rtol=1e-6))
 
 
 def temperature(readings: Readings) -> Iterator[Hypothesis]:
@@ -164,5 +203,5 @@ def temperature(readings: Readings) -> Iterator[Hypothesis]:
                 say=f"the readings are in {name}, not in {spec.unit.text}",
                 do=f"take them as {name}",
                 columns={spec.key: si},
-                texts={spec.key: readings.column(spec.key, si)},
+                texts=partial(readings.column, spec.key, si),
             )

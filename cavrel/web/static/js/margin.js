@@ -39,6 +39,12 @@ function giveReason(slot) {
   });
 }
 
+/** What a suspicion proposes: corrections, or readings left out, each an entry of its own with the same reason. */
+function setRight({ writes, out, reason }) {
+  for (const { slot, text, was, over } of writes) keep("correction", slot, { text, was, reason, over });
+  for (const slot of out) keep("leave-out", `out:${slot}`, { reason });
+}
+
 function act(button) {
   const { act: what, slot, seen } = button.dataset;
   if (what === "go") {
@@ -52,6 +58,8 @@ function act(button) {
   else if (what === "stands") keep("stands", `stands:${slot}`, { seen: seen ?? "" });
   else if (what === "reason") giveReason(slot);
   else if (what === "tick") keep("tick", `tick:${slot}`, { done: true });
+  else if (what === "set-right") setRight(JSON.parse(button.dataset.writes));
+  else if (what === "choose") keep("option", slot, { choice: JSON.parse(button.dataset.writes) });
   else if (what === "undo") keep("undo", slot, {});
 }
 
