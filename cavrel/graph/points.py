@@ -8,6 +8,7 @@ from html import escape
 import numpy as np
 from numpy.typing import NDArray
 
+from cavrel.core.quantity.rounding import MINUS
 from cavrel.core.words import counted
 from cavrel.graph import svg
 from cavrel.graph.scale import Scale, fit_scale
@@ -181,12 +182,22 @@ def raw_curve(
 @dataclass(frozen=True, slots=True)
 class FittedLine:
     """The line over ``x`` ``(n,)``: ``y``, half-width of its 95 % band ``band``, and for each fitted mark its residual and the
-    standard uncertainty of that, error bars along x included."""
+    standard uncertainty of that, error bars along x included. ``extremes``: y over the same x of the steepest and shallowest lines."""
 
     x: Array
     y: Array
     band: Array
     residuals: Sequence[tuple[Mark, float, float]]
+    extremes: Sequence[Array] = ()
+    triangle: "Triangle | None" = None
+
+
+@dataclass(frozen=True, slots=True)
+class Triangle:
+    """A gradient triangle: two places on the line, read off, in the axes' units."""
+
+    x: tuple[float, float]
+    y: tuple[float, float]
 
 
 def straight_line(
@@ -213,7 +224,10 @@ def straight_line(
         along, up, band = fitted.x[sound], fitted.y[sound], fitted.band[sound]
         upper, lower = _drawn(x, y, along, up + band), _drawn(x, y, along, up - band)
         line = svg.polyline(_drawn(x, y, along, up), "fit")
-        parts.append(_framed(x, y, svg.area(upper + lower[::-1], "band"), line))
+        steep = [svg.polyline(_drawn(x, y, along, other[sound]), "extreme") for other in fitted.extremes]
+        parts.append(_framed(x, y, svg.area(upper + lower[::-1], "band"), *steep, line))
+        if fitted.triangle is not None:
+            parts.append(_triangle(fitted.triangle, x, y))
     parts += [point(m, x, y, times) for m in marks]
     parts.append(svg.rich(0, 0, y_axis.pieces(y), transform=f"translate(13 {(y.start + y.end) / 2:.1f}) rotate(-90)"))
     if fitted is not None:
@@ -221,6 +235,29 @@ def straight_line(
     parts.append(svg.rich((x.start + x.end) / 2, height - 6, x_axis.pieces(x)))
     typical = float(np.median([abs(y.at(m.y + m.u_y) - y.at(m.y)) for m in marks])) if marks else math.inf
     return svg.drawing(width, height, title, *parts), times, times * typical < RADIUS
+
+
+def _triangle(found: Triangle, x: Scale, y: Scale) -> str:
+    """The triangle with its corners' values beside them."""
+    (x1, x2), (y1, y2) = found.x, found.y
+    sides = svg.polyline([(x.at(x1), y.at(y1)), (x.at(x2), y.at(y1)), (x.at(x2), y.at(y2))], "triangle")
+    rising = y2 > y1
+    texts = [
+        svg.words(
+            (x.at(x1) + x.at(x2)) / 2,
+            y.at(y1) + (16 if rising else -8),
+            f"{(x2 - x1) / 10.0**x.exponent:.4g}",
+            "corner",
+        ),
+        svg.words(
+            x.at(x2) + 6,
+            (y.at(y1) + y.at(y2)) / 2,
+            f"{(y2 - y1) / 10.0**y.exponent:.3g}".replace("-", MINUS),
+            "corner",
+            "start",
+        ),
+    ]
+    return svg.tag("g", sides, *texts, aria_hidden="true")
 
 
 def _residuals(fitted: FittedLine, x: Scale, y_axis: Axis, height: float, strip: float) -> str:

@@ -1,7 +1,8 @@
 """Graphs of a run for the page: what the analysis holds, handed to the drawing layer with its marks, axes and titles."""
 
 import math
-from dataclasses import dataclass
+from collections.abc import Collection
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -9,6 +10,7 @@ from cavrel.core.analysis import ResultAnalysis, Values, uncertainty
 from cavrel.core.analysis.curve import law_curve, raw_columns
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.document import result_text
+from cavrel.core.fit.extremes import extremes
 from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.quantity.units import Unit
@@ -21,12 +23,14 @@ from cavrel.service.opened import Opened
 
 @dataclass(frozen=True, slots=True)
 class Straightened:
-    """Both graphs of Straighten; ``times``: how much larger the error bars are drawn; ``hidden``: they hide behind the dots."""
+    """Both graphs of Straighten; ``times``: how much larger the error bars are drawn; ``hidden``: they hide behind the dots; ``read_off``: what
+    a gradient triangle and the extreme lines say, sentences."""
 
     raw: str | None
     line: str
     times: int
     hidden: bool
+    read_off: tuple[str, ...] = ()
 
 
 def _states(opened: Opened, series: str) -> dict[int, str]:
@@ -125,11 +129,11 @@ def force_pictures(opened: Opened) -> list[tuple[str, str]]:
     return found
 
 
-def straightened(opened: Opened, fit: FitAnalysis) -> Straightened:
-    """The raw curve and the straight line."""
+def straightened(opened: Opened, fit: FitAnalysis, draw: Collection[str] = ()) -> Straightened:
+    """The raw curve and the straight line. ``draw``: ``triangle`` and ``extremes``, what stands in the graph beside the line."""
     x_axis, y_axis = fit_axes(opened, fit)
     marks = fit_marks(opened, fit)
-    fitted = None
+    fitted, read_off = None, list[str]()
     if fit.drawable and fit.diagnostics is not None:
         finite = np.array([m.x for m in marks])
         first, last = points.span(finite)
@@ -153,9 +157,52 @@ def straightened(opened: Opened, fit: FitAnalysis) -> Straightened:
             for row, residual, u in zip(fit.rows, found.residuals / step.y_unit.factor, own, strict=True)
         ]
         fitted = points.FittedLine(grid, y, k * u, residuals)
+        if "intercept" in fit.parameters:
+            fitted, read_off = _by_hand(opened, fit, fitted, draw)
     title = points.described(f"{y_axis.word} {y_axis.symbol} against {x_axis.word} {x_axis.symbol}".strip(), marks)
     line, times, hidden = points.straight_line(marks, x_axis, y_axis, fitted, title)
-    return Straightened(_raw(opened, fit), line, times, hidden)
+    return Straightened(_raw(opened, fit), line, times, hidden, tuple(read_off))
+
+
+def _by_hand(
+    opened: Opened, fit: FitAnalysis, fitted: points.FittedLine, draw: Collection[str]
+) -> tuple[points.FittedLine, list[str]]:
+    """The line with what schools draw beside it, and what is read off."""
+    step = opened.program.fits[fit.name]
+    along, up, unit = step.x_unit, step.y_unit, fit.parameters["slope"].unit
+    said = []
+    if "triangle" in draw:
+        first, last = points.span(along.from_si(fit.x[fit.rows]))
+        ticks = [t for t in fit_scale(first, last, 0.0, 1.0, 6).ticks() if first <= t <= last]
+        ends = (ticks[0], ticks[-1]) if len(ticks) > 1 else (first, last)
+        read = np.interp(ends, fitted.x, fitted.y)
+        # As near as a paper's small squares: a twentieth of what is between two numbers on the axis.
+        square = fit_scale(*points.span(fitted.y), 0.0, 1.0, 6).step / 20
+        heights = (round(float(read[0]) / square) * square, round(float(read[1]) / square) * square)
+        fitted = replace(fitted, triangle=points.Triangle(ends, heights))
+        corners = [f"({significant(a, 4)}, {significant(b, 4)})" for a, b in zip(ends, heights, strict=True)]
+        gradient = (heights[1] - heights[0]) / (ends[1] - ends[0])
+        said.append(
+            f"Read off at {corners[0]} and {corners[1]}: {significant(heights[1] - heights[0], 4)} over {significant(ends[1] - ends[0], 4)} "
+            f"is {significant(gradient, 3)} {unit.pretty}".strip()
+            + "."
+        )
+    if "extremes" in draw:
+        x, y = fit.x[fit.rows], fit.y[fit.rows]
+        both = extremes(x, y, fit.u_x[fit.rows], fit.u_y[fit.rows], fit.parameters["slope"].value >= 0)
+        if both is None:
+            said.append("No line passes through all error boxes, so there is no steepest and no shallowest one.")
+        else:
+            grid = along.to_si(fitted.x)
+            lines = [up.from_si(slope * grid + intercept) for slope, intercept in both]
+            fitted = replace(fitted, extremes=lines)
+            low, high = sorted(unit.from_si(float(slope)) for slope, _ in both)
+            half = (high - low) / 2
+            said.append(
+                f"Shallowest {significant(low, 4)}, steepest {significant(high, 4)} {unit.pretty}".strip()
+                + f": half their difference is {significant(half, 2)}."
+            )
+    return fitted, said
 
 
 def _raw(opened: Opened, fit: FitAnalysis) -> str | None:

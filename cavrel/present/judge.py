@@ -6,10 +6,9 @@ from dataclasses import replace
 from typing import Any
 
 from cavrel.core.analysis import ResultAnalysis
-from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.document import result_document
 from cavrel.core.findings.foretold import foretold
-from cavrel.core.findings.judge import judge
+from cavrel.core.findings.judge import judged, rests_on
 from cavrel.core.quantity.rounding import percent, significant
 from cavrel.core.words import counted
 from cavrel.graph import numberline
@@ -34,7 +33,7 @@ def _others(others: Others, result: ResultAnalysis) -> list[tuple[str, float, fl
 def _card(opened: Opened, result: ResultAnalysis, others: Others) -> dict[str, Any]:
     """Everything the page says of one result."""
     body = opened.definition.results[result.name]
-    verdict = judge(opened.analysis, result)
+    verdict = judged(opened.analysis, result, opened.findings)
     value = result.measured(opened.analysis.rules.rounding)
     lines: list[dict[str, Any]] = []
     for source in result.budget:
@@ -49,7 +48,7 @@ def _card(opened: Opened, result: ResultAnalysis, others: Others) -> dict[str, A
                 "halved": f"halved: {value.uncertainty(source.u_if_halved)}" if source.share >= 0.1 else "",
             }
         )
-    fitted = [fit for fit in opened.analysis.fits.values() if fit.made and _rests_on(opened, result, fit)]
+    fitted = [fit for fit in opened.analysis.fits.values() if fit.made and rests_on(opened.analysis, result, fit.name)]
     factor = significant(result.coverage_factor, 3) if math.isfinite(result.coverage_factor) else ""
     freedom = (
         counted(round(result.dof), "degree", "degrees") + " of freedom"
@@ -88,11 +87,6 @@ def _foretold(opened: Opened, result: ResultAnalysis) -> dict[str, str] | None:
     found = foretold(text, result, opened.analysis.rules.acceptable)
     word = {"right": "So it is", "wrong": "Not so", "close": "Undecided", "open": ""}[found.kind]
     return {"text": text, "kind": found.kind, "word": word, "say": found.say}
-
-
-def _rests_on(opened: Opened, result: ResultAnalysis, fit: FitAnalysis) -> bool:
-    needs = opened.program.needs
-    return bool(needs[fit.name]) and needs[fit.name] <= needs[result.name]
 
 
 def _basis(opened: Opened, result: ResultAnalysis, rows: int) -> str:
@@ -176,7 +170,7 @@ def notes_of(opened: Opened) -> list[Note]:
         found.append(replace(note, acts=tuple(a for a in note.acts if a.act != "go")))
     small = []
     for name, result in opened.analysis.results.items():
-        verdict = judge(opened.analysis, result)
+        verdict = judged(opened.analysis, result, opened.findings)
         if verdict.kind == "agrees" and abs(verdict.percent) < opened.analysis.rules.acceptable:
             apart = f"{percent(abs(verdict.percent))} % {'apart' if verdict.measured else 'off'}"
             small.append(f"{opened.definition.results[name].label} {apart}")

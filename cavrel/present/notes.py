@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 
 from cavrel.core.findings.finding import Finding
 from cavrel.core.logbook import in_force, places
+from cavrel.core.words import counted
 from cavrel.present.texts import clock
 from cavrel.service.opened import Opened
 
@@ -63,6 +64,9 @@ def of_finding(finding: Finding) -> Note:
         ]
     elif finding.row_out:
         acts = [Act("Leave out…", "leave-out", f"{finding.row_out[0]}.{finding.row_out[1]}")]
+    elif finding.rows_out:
+        many = " ".join(f"{series}.{row}" for series, row in finding.rows_out)
+        acts = [Act(f"Leave out the {counted(len(finding.rows_out), 'point')}…", "leave-out-all", many)]
     elif finding.code in READING_CODES:
         slot = finding.slot
         place = str(replace(slot, trial=slot.trial or 1)) if slot is not None else finding.at

@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass
 
-from cavrel.core.findings.judge import judge
+from cavrel.core.findings.judge import judged
 from cavrel.core.logbook.progress import planned_rows as plan_rows
 from cavrel.core.logbook.progress import progress
 from cavrel.core.quantity.rounding import percent
@@ -78,7 +78,7 @@ def _judge(opened: Opened) -> Stage:
     result = opened.result
     if result is None or result.reason:
         return Stage("judge", "Judge", "too early", "waiting")
-    verdict = judge(opened.analysis, result)
+    verdict = judged(opened.analysis, result, opened.findings)
     line = result.measured(opened.analysis.rules.rounding).bare()
     if math.isfinite(verdict.percent):
         line += f", {percent(verdict.percent)}\u00a0%"

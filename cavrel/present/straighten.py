@@ -3,17 +3,20 @@
 import math
 from dataclasses import dataclass
 from typing import Any
+from urllib.parse import parse_qsl, urlencode
 
 from cavrel.core.analysis.fitted import FitAnalysis
-from cavrel.core.document import result_document, result_text
+from cavrel.core.document import result_document
+from cavrel.core.errors import CavrelError
 from cavrel.core.formula import mathml
-from cavrel.core.formula.nodes import Binary, Member, Number, walk
+from cavrel.core.formula.nodes import Binary, Name, Node, Number
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.words import counted
-from cavrel.present import graphs, notes
+from cavrel.present import axes, graphs, notes, worked
 from cavrel.present.notes import Note
+from cavrel.present.texts import one_line
 from cavrel.service.opened import Opened
 
 
@@ -51,20 +54,13 @@ def _reading(opened: Opened, fit: FitAnalysis) -> Reading:
         label=f"{typeset(parse(body.y))} = slope times {typeset(parse(body.x))} plus intercept",
     )
     texts = dict(_parameters(opened, fit))
-    follows = []
-    for name, result in opened.analysis.results.items():
-        formula = opened.definition.results[name].formula
-        used = {n.owner for n in walk(parse(formula)) if isinstance(n, Member)} if formula else set()
-        if formula and fit.name in used and not result.reason:
-            says = mathml.math(f"{mathml.name(name)}<mo>=</mo>{mathml.row(parse(formula))}")
-            follows.append((says, result_text(opened.analysis, result)))
     return Reading(
         equation=equation,
         from_law=meaning is not None,
         slope=texts["slope"],
         intercept=texts["intercept"],
         intercept_says=_intercept_says(opened, fit),
-        follows=follows,
+        follows=worked.steps(opened, fit),
     )
 
 
@@ -82,19 +78,50 @@ def _parameter(opened: Opened, fit: FitAnalysis, name: str) -> str:
 
 
 def _intercept_says(opened: Opened, fit: FitAnalysis) -> str:
-    """Whether the intercept is what the law says, in words."""
+    """Whether the intercept is what the law says, in words of degree, and what it would mean."""
     meaning = opened.meanings.get(fit.name)
     intercept = fit.parameters["intercept"]
     if opened.analysis.rules.origin == "forced":
         return "the line is sent through the origin by house rule"
-    if meaning is None:
-        return ""
-    if meaning.intercept != Number(0.0):
-        return f"stands for {typeset(meaning.intercept)}"
-    if any(f.code == "intercept" and f.fit == fit.name for f in opened.findings):
-        return "not zero, though the law says so"
+    if meaning is not None and meaning.intercept != Number(0.0):
+        return f"stands for {typeset(meaning.intercept)}{_named(opened, meaning.intercept)}"
     size = abs(intercept.value) / intercept.u if intercept.u > 0 else math.nan
-    return "zero within its uncertainty, as the law says" if size < 2.6 else "the law says zero"
+    if meaning is None:
+        return "" if not size < 2.6 else "zero within its uncertainty"
+    if any(f.code == "intercept" and f.fit == fit.name for f in opened.findings):
+        return f"not zero, though the law says so{_offset(opened, fit)}"
+    if size < 1:
+        return "zero within its uncertainty, as the law says"
+    if size < 2.6:
+        return f"zero, near enough: {size:.1f} standard uncertainties off"
+    return (
+        f"hardly zero: {size:.1f} standard uncertainties off{_offset(opened, fit)}"
+        if size < math.inf
+        else "the law says zero"
+    )
+
+
+def _named(opened: Opened, node: Node) -> str:
+    """The label and the value of what an intercept stands for, where that is one thing."""
+    if not isinstance(node, Name):
+        return ""
+    for table in (opened.definition.results, opened.definition.quantities):
+        if node.name in table:
+            label = table[node.name].label
+            return f", {label[0].lower()}{label[1:]}"
+    return ""
+
+
+def _offset(opened: Opened, fit: FitAnalysis) -> str:
+    """What an intercept that should be none would mean: an amount added to every abscissa, where that is a column as read."""
+    body, slope = opened.definition.fits[fit.name], fit.parameters["slope"]
+    column = opened.definition.series[body.series].columns.get(body.x or "")
+    if column is None or not slope.value:
+        return ""
+    unit = opened.analysis.values[f"{body.series}.{body.x}"].unit
+    amount = fit.parameters["intercept"].value / slope.value / unit.factor
+    way = "small" if amount > 0 else "large"
+    return f"; as if every {one_line(body.x or '')} were {significant(abs(amount), 2)} {unit.pretty} too {way}"
 
 
 def _notes(opened: Opened, fit: FitAnalysis | None, times: int, drawn_small: bool) -> list[Note]:
@@ -168,11 +195,61 @@ def _pills(opened: Opened) -> list[tuple[str, str]]:
     ]
 
 
-def content(opened: Opened, wanted: str) -> tuple[dict[str, Any], list[Note]]:
-    """What the page shows beside its frame, and its margin. Raises KeyError for a fit that the experiment does not have."""
+DRAWN = {"triangle": "gradient triangle", "extremes": "steepest and shallowest lines"}
+"""What can stand in the graph beside the line."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Wanted:
+    """Which graph the page shows: a ``fit`` of the experiment, empty for the first, or any axes, ``x`` and ``y`` as formulas of a ``series``."""
+
+    fit: str = ""
+    series: str = ""
+    x: str = ""
+    y: str = ""
+    draw: str = ""
+
+    @property
+    def detail(self) -> str:
+        """As a page names it when it asks what changed: a fit’s name, or everything that its address says."""
+        return self.fit if not (self.series or self.draw) else f"?{self.address()}"
+
+    def address(self, toggled: str = "") -> str:
+        """What the page’s address says after its question mark; ``toggled``: with one thing drawn that is not, or not drawn that is."""
+        drawn = {part for part in self.draw.split(".") if part in DRAWN} ^ ({toggled} if toggled else set())
+        given = {"series": self.series, "x": self.x, "y": self.y} if self.series else {"fit": self.fit}
+        return urlencode({**given, **({"draw": ".".join(sorted(drawn))} if drawn else {})})
+
+    @classmethod
+    def read(cls, detail: str) -> "Wanted":
+        """From what a page names."""
+        if not detail.startswith("?"):
+            return cls(fit=detail)
+        given = dict(parse_qsl(detail[1:], keep_blank_values=True))
+        return cls(**{name: given.get(name, "") for name in ("fit", "series", "x", "y", "draw")})
+
+
+def content(opened: Opened, wanted: Wanted) -> tuple[dict[str, Any], list[Note]]:
+    """What the page shows beside its frame, and its margin. Raises KeyError for a fit or a table that the experiment does not have."""
+    if not wanted.series:
+        return _content(opened, wanted.fit, wanted)
+    try:
+        other, name = axes.on_own_axes(opened, wanted.series, wanted.x, wanted.y)
+    except CavrelError as fault:
+        first = next((n for n, b in opened.definition.fits.items() if b.series == wanted.series), "")
+        shown, found = _content(opened, first, wanted)
+        axis = "y" if fault.place.endswith(".y") else "x" if fault.place.endswith(".x") else "axes"
+        return {**shown, "typed": wanted, "refused": f"{axis}: {fault.what}"}, found
+    first = next((n for n, b in opened.definition.fits.items() if b.series == wanted.series and b.x), "")
+    shown, found = _content(other, name, wanted)
+    strip = axes.stamps(opened, opened.analysis.fits[first]) if first else []
+    return {**shown, "typed": wanted, "stamps": strip, "pills": _pills(opened)}, found
+
+
+def _content(opened: Opened, wanted: str, asked: Wanted) -> tuple[dict[str, Any], list[Note]]:
     wanted = wanted or (opened.fit.name if opened.fit else "")
     fit = opened.analysis.fits[wanted] if wanted else None
-    drawn = graphs.straightened(opened, fit) if fit is not None else None
+    drawn = graphs.straightened(opened, fit, asked.draw.split(".")) if fit is not None else None
     body = opened.definition.fits[fit.name] if fit is not None else None
     title = "Nothing to fit"
     if body is not None:
@@ -190,6 +267,10 @@ def content(opened: Opened, wanted: str) -> tuple[dict[str, Any], list[Note]]:
         "reading": _reading(opened, fit) if fit is not None and fit.made and "intercept" in fit.parameters else None,
         "parameters": _parameters(opened, fit) if fit is not None and fit.made else [],
         "points": graphs.fit_marks(opened, fit) if fit is not None else [],
+        "stamps": axes.stamps(opened, fit) if fit is not None else [],
+        "by_hand": [(label, asked.address(key), key in asked.draw.split(".")) for key, label in DRAWN.items()],
+        "typed": None,
+        "refused": "",
     }
     return content, _notes(opened, fit, drawn.times if drawn else 1, drawn.hidden if drawn else False)
 

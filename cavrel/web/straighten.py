@@ -4,20 +4,26 @@ from flask import Blueprint, abort, jsonify, render_template, request
 from flask.typing import ResponseReturnValue
 
 from cavrel.present import straighten
+from cavrel.present.straighten import Wanted
 from cavrel.service.opened import Opened
 from cavrel.web.shared import Following, frame, opened_or_404, stage_page
 
 pages = Blueprint("straighten", __name__)
 
+LONGEST = 200
+"""Of a formula for an axis."""
+
 
 @pages.get("/runs/<int:run>/straighten")
 def page(run: int) -> ResponseReturnValue:
     opened = opened_or_404(run)
+    given = {name: request.args.get(name, "")[:LONGEST] for name in ("fit", "series", "x", "y", "draw")}
+    wanted = Wanted(**given)
     try:
-        content, notes = straighten.content(opened, request.args.get("fit", ""))
+        content, notes = straighten.content(opened, wanted)
     except KeyError:
         abort(404)
-    return stage_page("straighten/page.html", opened, "straighten", notes, **content)
+    return stage_page("straighten/page.html", opened, "straighten", notes, detail=wanted.detail, **content)
 
 
 @pages.get("/runs/<int:run>/straighten.json")
@@ -28,5 +34,9 @@ def twin(run: int) -> ResponseReturnValue:
 
 def follow(opened: Opened, wanted: Following) -> str:
     """What changes on the page after a save, for the graph it shows."""
-    content, notes = straighten.content(opened, wanted.detail if wanted.detail in opened.analysis.fits else "")
+    asked = Wanted.read(wanted.detail)
+    try:
+        content, notes = straighten.content(opened, asked)
+    except KeyError:
+        content, notes = straighten.content(opened, Wanted())
     return render_template("straighten/follow.html", **frame(opened, "straighten", notes), **content)

@@ -9,7 +9,6 @@ from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import optimize
 
 from cavrel.core.analysis import uncertainty
 from cavrel.core.analysis.fitted import Bound, FitAnalysis, Parameter
@@ -19,6 +18,7 @@ from cavrel.core.definition.rules import HouseRules
 from cavrel.core.definition.steps import FitStep
 from cavrel.core.fit import solver
 from cavrel.core.fit.diagnostics import Diagnostics, chance_of, diagnose
+from cavrel.core.fit.extremes import extremes
 from cavrel.core.fit.models import Damped, Line, Model
 from cavrel.core.fit.solver import NoFit
 
@@ -187,24 +187,9 @@ class _Fitting(Solving):
         own, _ = self.own_of(self.residual_parts(theta))
         u_x = np.sqrt((self.x_parts[own][:, self.use] ** 2).sum(axis=0))
         u_y = np.sqrt((self.y_parts[own][:, self.use] ** 2).sum(axis=0))
-        if not (u_y + u_x > 0).all():
-            return None
-        side = u_x if theta[0] >= 0 else -u_x
         assert self.shape is not None
-        x = self.shape.local(self.x)
-        # Scaled, so that the solver's tolerances mean the same for metres and for nanometres.
-        x_size, y_size = float(np.abs(x).max() or 1.0), float(np.abs(self.y).max() or 1.0)
-        above = np.stack([-(x + side), -np.ones_like(x)], axis=1), -(self.y - u_y)
-        below = np.stack([x - side, np.ones_like(x)], axis=1), self.y + u_y
-        scale = np.array([1 / x_size, 1.0])
-        rows, limits = np.concatenate([above[0], below[0]]) * scale, np.concatenate([above[1], below[1]]) / y_size
-        found = []
-        for sign in (1.0, -1.0):
-            best = optimize.linprog([sign, 0.0], A_ub=rows, b_ub=limits, bounds=[(None, None), (None, None)])
-            if not best.success:
-                return None
-            found.append(best.x * y_size * scale)
-        return np.asarray((found[1] - found[0]) / 2)
+        found = extremes(self.shape.local(self.x), self.y, u_x, u_y, bool(theta[0] >= 0))
+        return None if found is None else np.asarray((found[1] - found[0]) / 2)
 
     def described(
         self, solved: Solved, over_batch: Array, diagnostics: Diagnostics, source: str, sizes: Array, gain: Array

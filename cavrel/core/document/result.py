@@ -9,7 +9,7 @@ from cavrel.core.analysis.distribution import MonteCarlo
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.analysis.uncertainty import budget
 from cavrel.core.findings.finding import Finding
-from cavrel.core.findings.judge import judge
+from cavrel.core.findings.judge import judged
 from cavrel.core.findings.meaning import LineMeaning
 from cavrel.core.formula.text import unparse
 from cavrel.core.quantity.units import Unit
@@ -40,7 +40,8 @@ def result_document(
         "series": series,
         "fits": {name: _fit(fit, analysis, (meanings or {}).get(name)) for name, fit in analysis.fits.items()},
         "results": {
-            name: _result(analysis, result, (drawn or {}).get(name)) for name, result in analysis.results.items()
+            name: _result(analysis, result, (drawn or {}).get(name), findings)
+            for name, result in analysis.results.items()
         },
         "predictions": {name: _prediction(found) for name, found in analysis.predictions.items()},
         "correlation": _correlation(analysis),
@@ -130,9 +131,11 @@ def _weights(fit: FitAnalysis) -> str | None:
     return "counts" if fit.counted else "known" if fit.known else "equal"
 
 
-def _result(analysis: Analysis, result: ResultAnalysis, drawn: MonteCarlo | None) -> dict[str, Any]:
+def _result(
+    analysis: Analysis, result: ResultAnalysis, drawn: MonteCarlo | None, findings: Sequence[Finding]
+) -> dict[str, Any]:
     unit = result.unit
-    verdict = judge(analysis, result)
+    verdict = judged(analysis, result, findings)
     accepted = result.accepted
     return {
         "value": _number(unit.from_si(result.value)),

@@ -16,6 +16,7 @@ class Finding:
     ``say``: for people, whole sentences.
     ``trial_out``: the trial that leaving out would answer it, as (series, column, row, trial).
     ``row_out``: the row that would, as (series, row).
+    ``rows_out``: several rows that would, as (series, row).
     ``seen``: the texts it rests on, so that a decision lapses when they change.
     """
 
@@ -26,6 +27,7 @@ class Finding:
     say: str
     trial_out: tuple[str, str, int, int] | None = None
     row_out: tuple[str, int] | None = None
+    rows_out: tuple[tuple[str, int], ...] = ()
     seen: str = field(default="", compare=False)
 
     @property

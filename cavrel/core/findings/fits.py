@@ -8,6 +8,7 @@ from scipy import special
 
 from cavrel.core.analysis import Analysis
 from cavrel.core.analysis.fitted import FitAnalysis
+from cavrel.core.analysis.segments import straight_end
 from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.meaning import LineMeaning
 from cavrel.core.quantity.rounding import MINUS, significant
@@ -19,6 +20,9 @@ _ODD_POINT = 0.001
 _BENT = 0.001
 _ALPHA_FIT = 0.001
 _OFF_ORIGIN = 0.001
+NARROW = 0.35
+"""Abscissae that span less than this share of their value leave slope and intercept undivided."""
+_WELL_KNOWN = 0.05
 _PERHAPS, _FAR = 0.01, 4.0
 """An intercept this far off, in standard uncertainties, is spoken of as a maybe where few rows leave chance more room."""
 
@@ -96,6 +100,9 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
             )
         )
     findings += _intercept(analysis, fit, meaning, at)
+    findings += _undivided(analysis, fit, at)
+    if any(f.code in ("curved", "scatter", "runs", "off-line") for f in findings) and "intercept" in fit.parameters:
+        findings += _end(analysis, fit, at)
     if (
         analysis.rules.fit_uncertainty == "extreme_lines"
         and fit.source != "extreme lines"
@@ -106,6 +113,58 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
             Finding(code="no-extremes", level="note", at=at, title="No line passes through all error boxes", say=say)
         )
     return findings + _foreseen(analysis, fit, at)
+
+
+def _undivided(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Finding]:
+    """Settings so near each other that slope and intercept cannot be told apart: what the origin, and each row alone, would say instead."""
+    step = analysis.program.fits[fit.name]
+    if "intercept" not in fit.parameters or step.model != "line" or len(fit.rows) < 3:
+        return []
+    x, y, w = fit.x[fit.rows], fit.y[fit.rows], fit.weights
+    middle = abs(float(w @ x / w.sum()))
+    span = float(np.ptp(x))
+    slope = fit.parameters["slope"]
+    if not 0 < span < NARROW * middle or (x == 0).any() or not slope.u > 0:
+        return []
+    through = float((w * x) @ y / ((w * x) @ x))
+    rows = y / x
+    unit = slope.unit
+    shown = [f"{significant(unit.from_si(v), 4)}" for v in (through, float(rows.min()), float(rows.max()))]
+    say = (
+        f"x spans only {significant(100 * span / middle, 2)} % of its value, so that a steeper line with a lower intercept fits nearly as "
+        f"well. Through the origin the slope would be {shown[0]} {unit.pretty}; row by row y/x runs from {shown[1]} to {shown[2]}."
+    )
+    share = slope.u / abs(slope.value) if slope.value else math.inf
+    if share > _WELL_KNOWN:
+        wanted = span * share / _WELL_KNOWN
+        largest = step.x_unit.from_si(float(x.max()))
+        lowest = largest - wanted / step.x_unit.factor
+        if lowest > 0:
+            say += f" Settings from {significant(lowest, 2)} to {significant(largest, 2)} {step.x_unit.pretty} would tell them apart."
+        else:
+            say += " No range up to here tells them apart to a twentieth; go much higher, or take the line through the origin."
+    return [Finding(code="undivided", level="caution", at=at, title="Slope and intercept pull on each other", say=say)]
+
+
+def _end(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Finding]:
+    """Where the straight part ends, if two lines that meet do where one does not."""
+    step = analysis.program.fits[fit.name]
+    end = straight_end(fit.x[fit.rows], fit.y[fit.rows], fit.weights)
+    if end is None or len(end.outside) < 2:  # one point off the line is a point off the line
+        return []
+    outside = tuple((step.series, int(fit.rows[i]) + 1) for i in sorted(end.outside.tolist()))
+    where = analysis.measured(end.knot, end.u, step.x_unit).text()
+    slopes = [
+        f"{significant(step.parameters['slope'].from_si(value), 3)} {step.parameters['slope'].pretty}".strip()
+        for value in (end.slope, end.beyond)
+    ]
+    side, other = ("up to", "beyond") if end.below else ("from", "below")
+    say = (
+        f"{side[0].upper()}{side[1:]} {where} the slope is {slopes[0]}, {other} it {slopes[1]}. If another law holds there, "
+        f"leave out the {counted(len(outside), 'point')} {other} it and say why."
+    )
+    title = f"Straight {side} {significant(step.x_unit.from_si(end.knot), 2)} {step.x_unit.pretty}".strip()
+    return [Finding(code="straight-end", level="note", at=at, title=title, say=say, rows_out=outside)]
 
 
 def _foreseen(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Finding]:

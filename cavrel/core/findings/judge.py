@@ -1,11 +1,13 @@
 """Judging a result: how far off, how many standard uncertainties, and a sentence that keeps the two apart."""
 
 import math
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 
 from scipy import special
 
 from cavrel.core.analysis import Analysis, ResultAnalysis
+from cavrel.core.findings.finding import Finding
 from cavrel.core.quantity.rounding import percent, significant
 
 
@@ -86,6 +88,40 @@ def judge(analysis: Analysis, result: ResultAnalysis) -> Verdict:
     z = difference / other.u
     kind, head, text = words.of(z, other.coverage_factor, dof)
     return Verdict(percent=shown, z=z, kind=kind, head=head, text=text, measured=other.measured)
+
+
+DOUBTS = {
+    "curved": "the points bend away from the line that it rests on",
+    "scatter": "the points scatter more than their error bars allow",
+    "intercept": "its line misses the origin that the law sends it through",
+    "off-line": "a point that it rests on stands off the line",
+}
+"""Tests on the way to a result, and what failing one means for it."""
+
+
+def judged(analysis: Analysis, result: ResultAnalysis, findings: Iterable[Finding]) -> Verdict:
+    """The verdict, with what ``findings`` say of the way there: agreement by a line that failed a test is none to rely on."""
+    verdict = judge(analysis, result)
+    if verdict.kind != "agrees":
+        return verdict
+    behind = [name for name in analysis.fits if rests_on(analysis, result, name)]
+    tables = {analysis.program.fits[name].series for name in behind}
+    doubts = [
+        DOUBTS[f.code]
+        for f in findings
+        if f.level == "caution" and f.code in DOUBTS and (f.fit in behind or (not f.fit and f.series in tables))
+    ]
+    if not doubts:
+        return verdict
+    says = _listed(list(dict.fromkeys(doubts)))
+    text = f"{verdict.text} Yet {says}: settle that before you believe the agreement."
+    return replace(verdict, kind="doubtful", head="Agrees, but not cleanly.", text=text)
+
+
+def rests_on(analysis: Analysis, result: ResultAnalysis, fit: str) -> bool:
+    """Whether a result follows from a fit: from everything that the fit needs."""
+    needs = analysis.program.needs
+    return bool(needs[fit]) and needs[fit] <= needs[result.name]
 
 
 def _labels(analysis: Analysis) -> set[str]:

@@ -23,6 +23,14 @@ export function leaveOut(slot) {
   ask(`Why leave out ${what}?`, REASONS, (reason) => keep("leave-out", `out:${slot}`, { reason }));
 }
 
+/** Leave several rows out for one reason. */
+function leaveOutAll(slots) {
+  const reasons = ["outside the straight part", "another law holds there", ...REASONS.slice(-1)];
+  ask(`Why leave out ${slots.length === 1 ? "this point" : `these ${slots.length} points`}?`, reasons, (reason) => {
+    for (const slot of slots) keep("leave-out", `out:${slot}`, { reason });
+  });
+}
+
 export function takeBack(slot) {
   keep("take-back", `out:${slot}`, {});
 }
@@ -54,6 +62,7 @@ function act(button) {
     target?.select?.();
     light(target);
   } else if (what === "leave-out") leaveOut(slot);
+  else if (what === "leave-out-all") leaveOutAll(slot.split(" "));
   else if (what === "take-back") takeBack(slot);
   else if (what === "stands") keep("stands", `stands:${slot}`, { seen: seen ?? "" });
   else if (what === "reason") giveReason(slot);

@@ -27,7 +27,10 @@ if (document.body.dataset.run) {
     (await import("./steady.js")).start();
     (await import("./frames.js")).start();
   }
-  if (document.body.dataset.page.startsWith("straighten")) (await import("./stretch.js")).startStretch();
+  if (document.body.dataset.page.startsWith("straighten")) {
+    (await import("./stretch.js")).startStretch();
+    (await import("./picture.js")).startPictures();
+  }
   if (document.body.dataset.page === "plan") (await import("./plan.js")).start();
   if (document.body.dataset.page.startsWith("traces:")) (await import("./trace.js")).start();
   startKeeping();
