@@ -11,6 +11,7 @@ from cavrel.core.analysis.axes import LOG, Pair, axis_formula, bend_of, on_axes,
 from cavrel.core.analysis.curve import law_curve, raw_columns
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.definition import Fit
+from cavrel.core.errors import DefinitionError
 from cavrel.core.findings import findings_of
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
@@ -141,6 +142,9 @@ def on_own_axes(opened: Opened, series: str, x: str, y: str) -> tuple[Opened, st
     name = OWN
     while name in opened.base.fits:
         name += "_"
+    for axis, formula in (("y", y), ("x", x)):
+        if not formula.strip():
+            raise DefinitionError(f"fits.{name}.{axis}", "name a column, or a formula of columns")
     line = Fit(series=series, x=x, y=y, model="line", label="the line on these axes")
     base = opened.base.model_copy(update={"fits": {**opened.base.fits, name: line}})
     run = opened.state.run

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 from urllib.parse import parse_qsl, urlencode
 
+from cavrel.core.analysis import one_more
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.document import result_document
 from cavrel.core.errors import CavrelError
@@ -12,6 +13,7 @@ from cavrel.core.formula import mathml
 from cavrel.core.formula.nodes import Binary, Name, Node, Number
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
+from cavrel.core.quantity.reading import read
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.words import counted
 from cavrel.present import axes, graphs, notes, worked
@@ -208,17 +210,20 @@ class Wanted:
     x: str = ""
     y: str = ""
     draw: str = ""
+    at: str = ""
 
     @property
     def detail(self) -> str:
         """As a page names it when it asks what changed: a fit’s name, or everything that its address says."""
-        return self.fit if not (self.series or self.draw) else f"?{self.address()}"
+        return self.fit if not (self.series or self.draw or self.at) else f"?{self.address()}"
 
     def address(self, toggled: str = "") -> str:
         """What the page’s address says after its question mark; ``toggled``: with one thing drawn that is not, or not drawn that is."""
         drawn = {part for part in self.draw.split(".") if part in DRAWN} ^ ({toggled} if toggled else set())
         given = {"series": self.series, "x": self.x, "y": self.y} if self.series else {"fit": self.fit}
-        return urlencode({**given, **({"draw": ".".join(sorted(drawn))} if drawn else {})})
+        return urlencode(
+            {**given, **({"draw": ".".join(sorted(drawn))} if drawn else {}), **({"at": self.at} if self.at else {})}
+        )
 
     @classmethod
     def read(cls, detail: str) -> "Wanted":
@@ -226,7 +231,7 @@ class Wanted:
         if not detail.startswith("?"):
             return cls(fit=detail)
         given = dict(parse_qsl(detail[1:], keep_blank_values=True))
-        return cls(**{name: given.get(name, "") for name in ("fit", "series", "x", "y", "draw")})
+        return cls(**{name: given.get(name, "") for name in ("fit", "series", "x", "y", "draw", "at")})
 
 
 def content(opened: Opened, wanted: Wanted) -> tuple[dict[str, Any], list[Note]]:
@@ -269,10 +274,27 @@ def _content(opened: Opened, wanted: str, asked: Wanted) -> tuple[dict[str, Any]
         "points": graphs.fit_marks(opened, fit) if fit is not None else [],
         "stamps": axes.stamps(opened, fit) if fit is not None else [],
         "by_hand": [(label, asked.address(key), key in asked.draw.split(".")) for key, label in DRAWN.items()],
+        "at": _at(opened, fit, asked.at) if fit is not None and fit.drawable else None,
+        "asked": asked,
         "typed": None,
         "refused": "",
     }
     return content, _notes(opened, fit, drawn.times if drawn else 1, drawn.hidden if drawn else False)
+
+
+def _at(opened: Opened, fit: FitAnalysis, text: str) -> dict[str, str]:
+    """What the line says at an abscissa that somebody typed."""
+    step = opened.program.fits[fit.name]
+    shown = {"text": text, "unit": step.x_unit.pretty, "value": "", "interval": "", "outside": "", "fault": ""}
+    if not text.strip():
+        return shown
+    try:
+        x = read(text.strip(), step.x_unit.text).value
+    except CavrelError as fault:
+        return {**shown, "fault": fault.what}
+    value, interval = one_more.said(opened.analysis, fit, x, step.y_unit)
+    beyond = "outside what was measured: only as far as the law holds there" if one_more.outside(fit, x) else ""
+    return {**shown, "value": value, "interval": interval, "outside": beyond}
 
 
 def data(opened: Opened) -> dict[str, Any]:

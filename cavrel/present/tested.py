@@ -3,10 +3,7 @@
 import math
 from dataclasses import dataclass
 
-import numpy as np
-
-from cavrel.core.analysis import uncertainty
-from cavrel.core.analysis.fitted import FitAnalysis
+from cavrel.core.analysis import one_more
 from cavrel.core.formula.text import unparse
 from cavrel.core.logbook import in_force
 from cavrel.core.quantity.rounding import significant
@@ -59,14 +56,13 @@ def _tested(opened: Opened, name: str, row: int) -> Tested:
     waits = waits or ("" if math.isfinite(x) else "set its value first")
     if waits:
         return Tested(row=row, fit=label, what=what, foretold="", read=read, verdict="", agrees=None, waits=waits)
-    low, middle, high = interval(opened, fit, x)
+    low, middle, high = one_more.at(opened.analysis, fit, x)
     shown = f"{significant(unit.from_si(middle), 4)} {unit.pretty}".strip()
     within = (
         f"{significant(unit.from_si(low), 4)} to {significant(unit.from_si(high), 4)}" if math.isfinite(low) else ""
     )
     agrees = low <= y <= high if math.isfinite(y) and math.isfinite(low) else None
-    measured = fit.x[fit.rows]
-    outside = " It lies outside what was measured." if not measured.min() <= x <= measured.max() else ""
+    outside = " It lies outside what was measured." if one_more.outside(fit, x) else ""
     verdict = (
         ""
         if agrees is None
@@ -84,12 +80,3 @@ def _tested(opened: Opened, name: str, row: int) -> Tested:
         agrees=agrees,
         waits="",
     )
-
-
-def interval(opened: Opened, fit: FitAnalysis, x: float) -> tuple[float, float, float]:
-    """(low, value, high) of one more reading at ``x``, SI, with 95 %; NaN ends where its scatter is not known."""
-    value, u = fit.at(np.array([x]))
-    dof = float(fit.diagnostics.dof) if fit.diagnostics is not None and fit.source == "scatter" else math.inf
-    factor = uncertainty.coverage_factor(dof, opened.analysis.rules.student)
-    reach = factor * math.hypot(float(u[0]), fit.single_u())
-    return float(value[0]) - reach, float(value[0]), float(value[0]) + reach

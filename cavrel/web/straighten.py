@@ -17,7 +17,7 @@ LONGEST = 200
 @pages.get("/runs/<int:run>/straighten")
 def page(run: int) -> ResponseReturnValue:
     opened = opened_or_404(run)
-    given = {name: request.args.get(name, "")[:LONGEST] for name in ("fit", "series", "x", "y", "draw")}
+    given = {name: request.args.get(name, "")[:LONGEST] for name in ("fit", "series", "x", "y", "draw", "at")}
     wanted = Wanted(**given)
     try:
         content, notes = straighten.content(opened, wanted)

@@ -93,6 +93,8 @@ def tried(
     ``x``, ``y``, ``u_x``, ``u_y``: ``(n,)`` of the rows that count, in the columns' own units; where no u is known all y are taken to scatter
     alike. Roots, reciprocals and logarithms need values above nought (a reciprocal, other than nought); pairs that have none are left out.
     """
+    if len(x) < 3:
+        return []
     known = bool((u_x > 0).any() or (u_y > 0).any())
     own_y = u_y if (u_y > 0).all() else np.where(u_y > 0, u_y, 0.0)
     if not known:
@@ -107,7 +109,7 @@ def tried(
         d_along.append(np.abs(first[1]) * u_x)
         up.append(second[0])
         d_up.append(np.abs(second[1]) * own_y)
-    if not named or len(x) < 3:
+    if not named:
         return []
     with np.errstate(all="ignore"):
         found = _lines(named, np.stack(along), np.stack(up), np.stack(d_along), np.stack(d_up), known)
@@ -130,6 +132,11 @@ def _on_axis(values: Array, power: float) -> tuple[Array, Array] | None:
 def _lines(named: list[tuple[float, float]], x: Array, y: Array, u_x: Array, u_y: Array, known: bool) -> list[Pair]:
     """Weighted straight lines and their missing squares, ``(P, n)`` each."""
     count = x.shape[1]
+    # Squares and fourth powers of the largest must stay numbers.
+    wide, tall = (np.maximum(np.abs(v).max(axis=1), 1e-300) for v in (x, y))
+    on_x, on_y = x, y
+    x, u_x = x / wide[:, None], u_x / wide[:, None]
+    y, u_y = y / tall[:, None], u_y / tall[:, None]
     # Error bars along x reach y through the slope, which a line with y's alone tells well enough.
     weights = np.where(u_y > 0, 1 / u_y**2, np.nan)
     weights = np.where(np.isfinite(weights).all(axis=1, keepdims=True), weights, 1.0)
@@ -166,10 +173,10 @@ def _lines(named: list[tuple[float, float]], x: Array, y: Array, u_x: Array, u_y
             Pair(
                 x_power=x_power,
                 y_power=y_power,
-                x=x[i],
-                y=y[i],
-                slope=float(slope[i]),
-                intercept=float(intercept[i]),
+                x=on_x[i],
+                y=on_y[i],
+                slope=float(slope[i] * (tall[i] / wide[i])),
+                intercept=float(intercept[i] * tall[i]),
                 squares=float(squares[i]),
                 dof=count - 2,
                 curved_p=curved,

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core.analysis import fitting, lanes, uncertainty
+from cavrel.core.analysis import fitting, lanes, one_more, uncertainty
 from cavrel.core.analysis.binding import bind
 from cavrel.core.analysis.components import Nominal
 from cavrel.core.analysis.fitted import FitAnalysis
@@ -132,16 +132,9 @@ class Carrying:
         values = fit.shape.predict(*self.pushes.pair(self.parameters[step.fit], at))
         self.values[step.key] = values
         parts = self.pushes.single(values)
-        u = uncertainty.combined_one(parts)
-        single = fit.single_u()
-        dof = uncertainty.effective_dof(parts, self.pushes, self.dof)
-        if fit.source == "scatter" and fit.diagnostics is not None:
-            dof = min(dof, float(fit.diagnostics.dof))
-        coverage_factor = uncertainty.coverage_factor(dof, self.rules.student)
+        u, coverage_factor, half = one_more.reach(fit, parts, self.pushes, self.dof, self.rules)
         where, value = float(at[0, 0]), float(values[0, 0])
-        reach = coverage_factor * math.hypot(u, single if math.isfinite(single) else 0.0)
-        measured = fit.x[fit.rows]
-        outside = not measured.min() <= where <= measured.max()
+        reach = half if math.isfinite(half) else coverage_factor * u
         self.predictions[step.key] = PredictionAnalysis(
             name=step.key,
             unit=step.unit,
@@ -151,7 +144,7 @@ class Carrying:
             low=value - reach,
             high=value + reach,
             coverage_factor=coverage_factor,
-            outside=outside,
+            outside=one_more.outside(fit, where),
             reason="",
         )
 

@@ -1,0 +1,121 @@
+"""Straighten: the strip of axes, axes that are typed, what is drawn beside the line, and what the line foretells."""
+
+import html
+import math
+import re
+
+import pytest
+from flask.testing import FlaskClient
+
+from tests.web.http import entry, save, start, text
+from tests.web.test_suspects import typed
+
+
+def test_the_strip_says_which_axes_are_straight_and_which_the_law_wants(client: FlaskClient) -> None:
+    run = typed(client)
+    page = client.get(f"/runs/{run}/straighten").text
+    cards = re.findall(r'<a class="stamp-card (\w+)".*?<b>([^<]+)</b><span>([^<]+)</span>(.*?)</a>', page, re.DOTALL)
+    by_name = {html.unescape(name): (tone, words, rest) for tone, name, words, rest in cards}
+    assert by_name["T² against L"][0] == "straight"
+    assert "the law’s" in by_name["T² against L"][2]
+    assert by_name["T against L"][0] == "bent"
+    assert "bends down" in by_name["T against L"][1]
+    assert by_name["T against √L"][0] == "straight"
+
+
+def test_axes_that_are_typed_are_drawn_with_their_units(client: FlaskClient) -> None:
+    run = typed(client)
+    seen = text(client, f"/runs/{run}/straighten?series=swings&x=sqrt(L)&y=T")
+    assert "T against √L" in seen
+    assert "intercept" in seen
+    assert "Shallowest" not in seen
+
+
+@pytest.mark.parametrize(
+    ("x", "y", "what"),
+    [("L +", "T", "x: "), ("L", "Q^2", "y: "), ("L + T", "T", "x: "), ("L", "T +* 2", "y: "), ("", "", ": ")],
+)
+def test_axes_that_make_no_sense_say_why_and_lose_nothing(client: FlaskClient, x: str, y: str, what: str) -> None:
+    run = typed(client)
+    answer = client.get(f"/runs/{run}/straighten", query_string={"series": "swings", "x": x, "y": y})
+    assert answer.status_code == 200
+    assert what in html.unescape(answer.text.partition('role="alert">')[2])
+    assert f'value="{html.escape(x)}"' in answer.text
+    assert "Period squared against length" in answer.text
+
+
+def test_an_unknown_table_or_fit_is_no_page(client: FlaskClient) -> None:
+    run = typed(client)
+    assert client.get(f"/runs/{run}/straighten?series=nothing&x=L&y=T").status_code == 404
+    assert client.get(f"/runs/{run}/straighten?fit=nothing").status_code == 404
+
+
+def test_the_slope_is_worked_out_in_steps(client: FlaskClient) -> None:
+    run = typed(client)
+    page = client.get(f"/runs/{run}/straighten").text
+    says = page.partition('class="says">so ')[2].partition("</p>")[0]
+    plain = html.unescape(re.sub(r"<[^>]+>", " ", says))
+    numbers = [float(n) for n in re.findall(r"\d+\.\d+", plain)]
+    assert "s²/cm" in plain
+    assert "cm/s²" in plain
+    # 4π²/slope by hand, in cm/s², then in m/s².
+    assert numbers[1] == pytest.approx(4 * math.pi**2 / numbers[0], rel=1e-3)
+    assert numbers[2] == pytest.approx(numbers[1] / 100, rel=1e-3)
+
+
+def test_triangle_and_extreme_lines_on_request(client: FlaskClient) -> None:
+    run = typed(client)
+    plain = client.get(f"/runs/{run}/straighten").text
+    assert 'class="triangle"' not in plain
+    drawn = client.get(f"/runs/{run}/straighten?fit=line&draw=extremes.triangle")
+    assert 'class="triangle"' in drawn.text
+    assert drawn.text.count('class="extreme"') == 2
+    seen = text(client, f"/runs/{run}/straighten?fit=line&draw=extremes.triangle")
+    gradient = re.search(r"Read off at .*? is ([0-9.]+) s²/cm", seen)
+    assert gradient
+    assert float(gradient[1]) == pytest.approx(0.0402, rel=0.03)
+    assert "half their difference" in seen
+
+
+def test_the_line_foretells_what_one_more_reading_gives(client: FlaskClient) -> None:
+    run = typed(client)
+    inside = text(client, f"/runs/{run}/straighten?at=100")
+    assert "one more reading lies between" in inside
+    assert "outside what was measured" not in inside
+    assert "outside what was measured" in text(client, f"/runs/{run}/straighten?at=3 m")
+    assert "no number" in text(client, f"/runs/{run}/straighten?at=far") or "not a number" in text(
+        client, f"/runs/{run}/straighten?at=far"
+    )
+
+
+def test_where_a_straight_part_ends_is_proposed_with_its_points(client: FlaskClient) -> None:
+    run = start(client, "spring", "Foghorn", "A band")
+    lengths = ["12.00", "13.75", "15.50", "17.25", "19.00", "20.75", "24.60", "28.45", "32.30"]
+    made = [entry("reading", "quantities.m.1", text="50.0")]
+    for i, length in enumerate(lengths, 1):
+        made += [entry("reading", f"loads.n.{i}.1", text=str(i - 1)), entry("reading", f"loads.l.{i}.1", text=length)]
+    assert save(client, run, *made).status_code == 200
+    page = client.get(f"/runs/{run}/straighten").text
+    assert "Straight up to" in page
+    assert 'data-slot="loads.7 loads.8 loads.9"' in page
+
+
+def test_settings_too_near_each_other_are_named(client: FlaskClient) -> None:
+    run = typed(
+        client,
+        lengths=("148.0", "149.0", "150.0", "151.0", "152.0"),
+        times=(("48.83",), ("48.99",), ("49.16",), ("49.33",), ("49.48",)),
+    )
+    seen = text(client, f"/runs/{run}/straighten")
+    assert "Slope and intercept pull on each other" in seen
+    assert "Through the origin the slope would be" in seen
+
+
+def test_agreement_by_a_line_that_failed_a_test_is_called_so(client: FlaskClient) -> None:
+    # Off the line by turns: the slope is right, the points are not.
+    times = (("31.60",), ("37.60",), ("44.45",), ("48.70",), ("54.30",), ("57.60",))
+    run = typed(client, times=times, lengths=("60.0", "90.0", "120.0", "150.0", "180.0", "210.0"))
+    verdict = client.get(f"/runs/{run}/judge.json").json["results"]["g"]["verdict"]
+    assert verdict["kind"] != "agrees" or not client.get(f"/runs/{run}/judge.json").json["flags"]
+    data = client.get(f"/runs/{run}/straighten.json").json
+    assert [f["code"] for f in data["flags"] if f["at"] == "fits.line"]
