@@ -15,6 +15,8 @@ def alone() -> Iterable[Row]:
     yield montecarlo.against_loop()
     yield trace.draw_choose_fit()
     yield pendulum.rows_tenfold()
+    yield pendulum.slips()
+    yield pendulum.strip()
     yield plan.forecast()
     yield plan.improvements()
     yield plan.timetable()

@@ -11,8 +11,10 @@ from cavrel.core import definition
 from cavrel.core.analysis import analyse, components, sheet
 from cavrel.core.analysis.uncertainty import coverage_factor
 from cavrel.core.definition.steps import Program
+from cavrel.core.findings.axes import candidates
 from cavrel.core.logbook import run as runs
 from cavrel.core.quantity import reading
+from cavrel.core.slips import find
 
 PENDULUM = catalogue.experiments()["pendulum"]
 N = 20
@@ -96,4 +98,39 @@ def rows_tenfold() -> Row:
         lambda: analyse(program, small),
         "at most 10×",
         10.0,
+    )
+
+
+def slips() -> Row:
+    """The slip finder on a sheet with two digits swapped, against one analysis of it."""
+    program, run = catalogue.program_of(PENDULUM), document()
+    first = run.series["swings"]["t"][3]
+    assert isinstance(first, list)
+    text = str(first[1])
+    spoilt = [text[1] + text[0] + text[2:] if i == 1 else t for i, t in enumerate(first)]
+    times = [spoilt if i == 3 else row for i, row in enumerate(run.series["swings"]["t"])]
+    run = run.model_copy(update={"series": {"swings": {**run.series["swings"], "t": times}}})
+    analysis = analyse(program, run)
+    assert find(analysis).suspects
+    return compare(
+        "slips sought on a sheet, against one analysis of it",
+        lambda: find(analysis),
+        lambda: analyse(program, run),
+        "at most 30×",
+        30.0,
+        rounds=30,
+    )
+
+
+def strip() -> Row:
+    """Every pair of axes tried for a fit, against one analysis."""
+    program, run = catalogue.program_of(PENDULUM), document()
+    analysis = analyse(program, run)
+    return compare(
+        "axes tried for a line, against one analysis",
+        lambda: candidates(analysis, analysis.fits["line"]),
+        lambda: analyse(program, run),
+        "at most 6×",
+        6.0,
+        rounds=60,
     )

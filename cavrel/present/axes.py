@@ -3,16 +3,14 @@
 from dataclasses import dataclass, replace
 from typing import Any
 
-import numpy as np
-
 from cavrel import catalogue
 from cavrel.core.analysis import analyse
-from cavrel.core.analysis.axes import LOG, Pair, axis_formula, bend_of, on_axes, power_of, tried
-from cavrel.core.analysis.curve import law_curve, raw_columns
+from cavrel.core.analysis.axes import LOG, axis_formula, power_of
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.definition import Fit
 from cavrel.core.errors import DefinitionError
 from cavrel.core.findings import findings_of
+from cavrel.core.findings.axes import Candidate, candidates
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
 from cavrel.graph import strip
@@ -26,7 +24,6 @@ _FORESEEN = {
     "square": (2.0, 1.0),
     "square root": (0.5, 1.0),
 }
-_LAW_IS_STRAIGHT = 1e-6
 OWN = "own_axes"
 
 
@@ -55,22 +52,11 @@ class Stamp:
 
 def stamps(opened: Opened, fit: FitAnalysis) -> list[Stamp]:
     """The strip for the columns behind a fit, straightest first; what the law names and what was foreseen are always among them."""
-    columns = raw_columns(opened.analysis, fit)
     body = opened.definition.fits[fit.name]
-    if columns is None or columns[0] == columns[1] or body.x is None or not len(fit.rows):
+    found = candidates(opened.analysis, fit)
+    if not found:
         return []
-    x, y = (opened.analysis.values[key] for key in columns)
-    rows = (
-        fit.rows[np.isfinite(x.value[fit.rows]) & np.isfinite(y.value[fit.rows])]
-        if len(x.value) == len(y.value)
-        else fit.rows[:0]
-    )
-    if len(rows) < 3:
-        return []
-    along, up = x.unit.from_si(x.value[rows]), y.unit.from_si(y.value[rows])
-    found = tried(along, up, x.own[rows] / x.unit.factor, y.own[rows] / y.unit.factor)
-    names = columns[0].split(".")[1], columns[1].split(".")[1]
-    by_law = _straight_by_law(opened, fit, found, (x.unit.factor, y.unit.factor))
+    names = found[0].columns
     # What was foreseen is a shape of the columns as read, whichever fit it was asked for.
     foreseen = {
         opened.state.run.expected.get(n, "") for n, b in opened.definition.fits.items() if b.series == body.series
@@ -82,25 +68,22 @@ def stamps(opened: Opened, fit: FitAnalysis) -> list[Stamp]:
         if other.series == body.series and other.model in ("line", "proportional")
     }
     shown: list[Stamp] = []
-    for pair in found:
-        powers = pair.x_power, pair.y_power
-        marks = [
-            *(["the law’s"] if powers in by_law else []),
-            *(["foreseen"] if powers in expected else []),
-        ]
+    for candidate in found:
+        powers = candidate.pair.x_power, candidate.pair.y_power
+        marks = [*(["the law’s"] if candidate.law else []), *(["foreseen"] if powers in expected else [])]
         if len(shown) >= MOST and not marks and powers not in own:
             continue
-        shown.append(_stamp(pair, names, (x.unit.text, y.unit.text), tuple(marks), own.get(powers, "")))
+        shown.append(_stamp(candidate, tuple(marks), own.get(powers, "")))
     return shown
 
 
-def _stamp(pair: Pair, names: tuple[str, str], units: tuple[str, str], marks: tuple[str, ...], fit: str) -> Stamp:
-    x, y = (axis_formula(n, u, p) for n, u, p in zip(names, units, (pair.x_power, pair.y_power), strict=True))
+def _stamp(candidate: Candidate, marks: tuple[str, ...], fit: str) -> Stamp:
+    pair, names = candidate.pair, candidate.columns
     said = f"{_called(names[1], pair.y_power)} against {_called(names[0], pair.x_power)}"
     tone = "open" if pair.curved_p is None else "straight" if pair.straight else "bent"
     return Stamp(
-        x=x,
-        y=y,
+        x=candidate.x,
+        y=candidate.y,
         said=said,
         drawn=strip.stamp(pair.x, pair.y, pair.slope, pair.intercept, f"{said}: {pair.words}"),
         words=pair.words,
@@ -112,26 +95,6 @@ def _stamp(pair: Pair, names: tuple[str, str], units: tuple[str, str], marks: tu
 
 def _called(name: str, power: float) -> str:
     return f"ln {typeset(parse(name))}" if power == LOG else typeset(parse(axis_formula(name, "", power)))
-
-
-def _straight_by_law(
-    opened: Opened, fit: FitAnalysis, found: list[Pair], factors: tuple[float, float]
-) -> set[tuple[float, float]]:
-    """The pairs on which the law itself is straight: tried on its curve, with this run’s own constants in it."""
-    curve = law_curve(opened.analysis, fit)
-    if curve is None:
-        return set()
-    # Away from the origin, where roots and reciprocals have no value or no end.
-    inside = curve[0] > 0.1 * float(np.max(curve[0], initial=0.0))
-    x, y = curve[0][inside] / factors[0], curve[1][inside] / factors[1]
-    straight = set()
-    for pair in found:
-        powers = pair.x_power, pair.y_power
-        with np.errstate(all="ignore"):
-            seen = on_axes(x, y, powers)
-            if seen is not None and len(x) > 3 and bend_of(*seen) < _LAW_IS_STRAIGHT:
-                straight.add(powers)
-    return straight
 
 
 def on_own_axes(opened: Opened, series: str, x: str, y: str) -> tuple[Opened, str]:

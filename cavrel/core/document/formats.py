@@ -166,6 +166,21 @@ class SlipDocument(_Model):
     probability: float
 
 
+class AxesDocument(_Model):
+    """A pair of axes tried for the columns behind a fit, straightest first; ``law``: the law is straight there."""
+
+    fit: str
+    x: str
+    y: str
+    straight: bool
+    words: str
+    law: bool
+    chi2: float | None
+    dof: int
+    p: float | None
+    curvature_p: float | None
+
+
 class ResultDocument(_Model):
     """``cavrel-result/1``."""
 
@@ -175,6 +190,7 @@ class ResultDocument(_Model):
     quantities: dict[str, SingleValue]
     series: dict[str, dict[str, ColumnValues]]
     fits: dict[str, FitDocument]
+    axes: list[AxesDocument]
     results: dict[str, ResultValue]
     predictions: dict[str, PredictionDocument]
     correlation: CorrelationDocument

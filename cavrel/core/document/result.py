@@ -8,6 +8,7 @@ from cavrel.core.analysis import Analysis, PredictionAnalysis, ResultAnalysis, V
 from cavrel.core.analysis.distribution import MonteCarlo
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.analysis.uncertainty import budget
+from cavrel.core.findings.axes import candidates
 from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.judge import judged
 from cavrel.core.findings.meaning import LineMeaning
@@ -39,6 +40,22 @@ def result_document(
         "quantities": quantities,
         "series": series,
         "fits": {name: _fit(fit, analysis, (meanings or {}).get(name)) for name, fit in analysis.fits.items()},
+        "axes": [
+            {
+                "fit": name,
+                "x": c.x,
+                "y": c.y,
+                "straight": c.pair.straight,
+                "words": c.pair.words,
+                "law": c.law,
+                "chi2": _number(c.pair.squares) if c.pair.chi2_p is not None else None,
+                "dof": c.pair.dof,
+                "p": _maybe(c.pair.chi2_p),
+                "curvature_p": _maybe(c.pair.curved_p),
+            }
+            for name, fit in analysis.fits.items()
+            for c in candidates(analysis, fit)
+        ],
         "results": {
             name: _result(analysis, result, (drawn or {}).get(name), findings)
             for name, result in analysis.results.items()
