@@ -5,13 +5,17 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
+
 from cavrel.core.analysis import ResultAnalysis
+from cavrel.core.analysis.distribution import summarise
+from cavrel.core.analysis.montecarlo import drawn
 from cavrel.core.document import result_document
 from cavrel.core.findings.foretold import foretold
 from cavrel.core.findings.judge import judged, rests_on
 from cavrel.core.quantity.rounding import percent, significant
 from cavrel.core.words import counted
-from cavrel.graph import numberline
+from cavrel.graph import numberline, shape
 from cavrel.present import graphs, notes, results, suspects
 from cavrel.present.notes import Note
 from cavrel.service.opened import Opened
@@ -206,8 +210,44 @@ def _predictions(opened: Opened) -> list[dict[str, str]]:
     return found
 
 
-def content(opened: Opened, others: Others) -> dict[str, Any]:
-    """What the page shows beside its frame."""
+SHAPE_DRAWS = 50_000
+
+
+def _shape(opened: Opened, name: str) -> dict[str, str] | None:
+    """The distribution of one result, drawn from its readings'; None where it has no value."""
+    result = opened.analysis.results.get(name)
+    if result is None or result.reason:
+        return None
+    draws = drawn(opened.analysis, SHAPE_DRAWS, only={name})[name]
+    found = summarise(opened.analysis, name, draws)
+    if not math.isfinite(found.mean):
+        return None
+    unit, good = result.unit, draws[np.isfinite(draws)]
+    ends = unit.from_si(found.low95), unit.from_si(found.high95)
+    picture = shape.shape(
+        unit.from_si(good),
+        unit.from_si(result.value),
+        result.u / unit.factor,
+        ends,
+        unit.pretty,
+        f"How often {counted(SHAPE_DRAWS, 'draw')} give each value of {opened.definition.results[name].label}",
+    )
+    measured = opened.analysis.measured(found.mean, found.u, unit)
+    says = (
+        f"{SHAPE_DRAWS:,} draws of all readings from what is known of each: {measured.text()}, 95 % in "
+        f"{measured.interval(found.low95, found.high95)}. "
+    ).replace(",", "\u2009", 1)
+    if not result.linear:
+        says += "The formula bends over these uncertainties: this is the answer, and a ± is none."
+    elif found.agrees:
+        says += "The law of propagation says the same (dashed)."
+    else:
+        says += "The law of propagation (dashed) says otherwise at the ends: trust the draws."
+    return {"name": name, "drawn": picture, "says": says}
+
+
+def content(opened: Opened, others: Others, wanted: str = "") -> dict[str, Any]:
+    """What the page shows beside its frame. ``wanted``: the result whose distribution is drawn, empty for none."""
     every = results.overview(opened)
     return {
         "cards": [_card(opened, r, others) for r in opened.analysis.results.values()],
@@ -215,6 +255,7 @@ def content(opened: Opened, others: Others) -> dict[str, Any]:
         "predictions": _predictions(opened),
         "suspects": suspects.cards(opened),
         "ask": opened.suspected.ask,
+        "shape": _shape(opened, wanted) if wanted else None,
     }
 
 

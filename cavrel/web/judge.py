@@ -1,6 +1,6 @@
 """Judge: the number line, the verdict, and where the uncertainty comes from."""
 
-from flask import Blueprint, jsonify, render_template
+from flask import Blueprint, jsonify, render_template, request
 from flask.typing import ResponseReturnValue
 
 from cavrel.present import judge
@@ -27,7 +27,11 @@ def _others(opened: Opened) -> Others:
 def page(run: int) -> ResponseReturnValue:
     opened = opened_or_404(run)
     return stage_page(
-        "judge/page.html", opened, "judge", judge.notes_of(opened), **judge.content(opened, _others(opened))
+        "judge/page.html",
+        opened,
+        "judge",
+        judge.notes_of(opened),
+        **judge.content(opened, _others(opened), request.args.get("shape", "")),
     )
 
 

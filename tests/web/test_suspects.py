@@ -95,3 +95,14 @@ def test_another_convention_is_chosen_in_one_press(client: FlaskClient) -> None:
     assert json.loads(choice) == "left"
     assert save(client, run, entry("option", slot, choice="left")).json["refused"] == {}
     assert "What may have gone wrong" not in text(client, f"/runs/{run}/judge")
+
+
+def test_the_distribution_of_a_result_is_drawn_when_asked_for(client: FlaskClient) -> None:
+    run = typed(client)
+    assert "draws" not in client.get(f"/runs/{run}/judge").text.partition('class="card-result"')[2]
+    page = client.get(f"/runs/{run}/judge?shape=g").text
+    assert page.count('class="draws"') > 20
+    assert 'class="held"' in page
+    seen = text(client, f"/runs/{run}/judge?shape=g")
+    assert "The law of propagation says the same" in seen
+    assert client.get(f"/runs/{run}/judge?shape=nothing").status_code == 200

@@ -13,6 +13,7 @@ from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.analysis.lanes import Pushes
 from cavrel.core.analysis.records import (
     ForcePicture,
+    Parity,
     PredictionAnalysis,
     ResultAnalysis,
     Values,
@@ -20,7 +21,7 @@ from cavrel.core.analysis.records import (
 from cavrel.core.analysis.sheet import Sheet
 from cavrel.core.definition.reference import ReferenceValue
 from cavrel.core.definition.rules import HouseRules
-from cavrel.core.definition.steps import Derived, FitStep, PictureStep, PredictStep, Program
+from cavrel.core.definition.steps import Derived, FitStep, IdentityStep, PictureStep, PredictStep, Program
 from cavrel.core.formula.evaluate import Environment
 from cavrel.core.logbook.run import RunDocument
 from cavrel.core.quantity.units import Unit
@@ -58,6 +59,37 @@ class Carrying:
         values = step.run(self.environment)
         rows = self.sheet.rows[step.series] if step.series else 1
         return values if values.shape[1] == rows else np.broadcast_to(values, (values.shape[0], rows))
+
+    def parity(self, step: IdentityStep) -> Parity:
+        """How far readings are from an identity, with the uncertainty of that."""
+        rows = self.sheet.rows[step.series] if step.series else 1
+        values = step.run(self.environment)
+        values = np.broadcast_to(values, (len(values), rows))
+        parts = self.pushes.contributions(values)
+        keep = self.sheet.keep[step.series] if step.series else np.ones(1, bool)
+        use = np.flatnonzero(np.isfinite(values[0]) & keep)
+        chi2, dof = math.nan, 0
+        mine = self.pushes.own(parts)
+        shared = parts[~mine][:, use]
+        covariance = np.diag((parts[mine][:, use] ** 2).sum(axis=0)) + shared.T @ shared
+        size = np.sqrt(np.diag(covariance))
+        if len(use) and (size > 0).all():
+            # A side that holds a mean over the rows leaves one direction in which they cannot differ.
+            values_of, vectors = np.linalg.eigh(covariance / np.outer(size, size))
+            told = values_of > 1e-9 * values_of[-1]
+            along = vectors[:, told].T @ (values[0, use] / size)
+            chi2, dof = float((along**2 / values_of[told]).sum()), int(told.sum())
+        left = np.broadcast_to(step.size(self.environment)[:1], (1, rows))[0]
+        return Parity(
+            index=step.index,
+            series=step.series,
+            left=left,
+            residual=values[0],
+            u=uncertainty.combined(parts),
+            chi2=chi2,
+            dof=dof,
+            unit=step.unit,
+        )
 
     def picture(self, step: PictureStep, plain: Environment) -> ForcePicture | None:
         """A picture of the last row that has everything it needs, or of the run's single readings; None while something is missing."""

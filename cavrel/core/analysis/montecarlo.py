@@ -34,6 +34,13 @@ def monte_carlo(
 ) -> dict[str, MonteCarlo]:
     """Result name -> its distribution, for the results that have a value, or ``only`` those. Raises ValueError for a number of draws out of
     bounds."""
+    return {name: summarise(analysis, name, values) for name, values in drawn(analysis, draws, seed, only).items()}
+
+
+def drawn(
+    analysis: Analysis, draws: int, seed: int = 0, only: Collection[str] | None = None
+) -> dict[str, NDArray[np.float64]]:
+    """Result name -> its draws ``(draws,)``, SI. Raises ValueError as `monte_carlo` does."""
     if not 1000 <= draws <= MOST_DRAWS:
         raise ValueError(f"a Monte Carlo takes 1000 to {MOST_DRAWS} draws")
     wanted = [n for n, result in analysis.results.items() if not result.reason and (only is None or n in only)]
@@ -43,10 +50,10 @@ def monte_carlo(
     values = {name: np.empty(draws) for name in wanted}
     for start, size in _chunks(draws, sampler.rows):
         with np.errstate(all="ignore"):
-            for name, drawn in sampler.run(size).items():
+            for name, chunk in sampler.run(size).items():
                 if name in values:
-                    values[name][start : start + size] = drawn
-    return {name: summarise(analysis, name, drawn) for name, drawn in values.items()}
+                    values[name][start : start + size] = chunk
+    return values
 
 
 def _chunks(draws: int, rows: int) -> Iterator[tuple[int, int]]:

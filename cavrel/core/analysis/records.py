@@ -140,6 +140,30 @@ class PredictionAnalysis:
     reason: str
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Parity:
+    """What readings say of an identity that holds whatever the truth is.
+
+    ``index``: among the definition's.
+    ``series``: the table it runs over, None for the run.
+    ``left``: ``(rows,)`` its left side, SI.
+    ``residual``: ``(rows,)`` left less right, SI; NaN where something was not read.
+    ``u``: ``(rows,)`` standard uncertainty of that, correlations included, SI.
+    ``chi2``: of all rows that count, their correlations included; NaN where no uncertainty is known.
+    ``dof``: how many independent differences the rows that count have.
+    ``unit``: of both sides.
+    """
+
+    index: int
+    series: str | None
+    left: Array
+    residual: Array
+    u: Array
+    chi2: float
+    dof: int
+    unit: Unit
+
+
 @dataclass(frozen=True, slots=True)
 class ForcePicture:
     """Forces on a rule, as the readings have them. ``pivot``: mark in metres; ``forces``: (label, mark in metres, newtons, downwards);
@@ -161,6 +185,7 @@ class Analysis:
     ``values``: quantities and columns by key.
     ``fits``: the definition's, by name; ``means``: those that its formulas take.
     ``results``, ``predictions``, ``pictures``: by name, in the definition's order.
+    ``parities``: what the readings say of the definition's identities.
     ``dof``: ``(K,)`` degrees of freedom of the components.
     ``accepted``: accepted values under these house rules.
     ``checks``: whether each check holds, None while it cannot be told.
@@ -178,6 +203,7 @@ class Analysis:
     means: Mapping[str, FitAnalysis]
     results: Mapping[str, ResultAnalysis]
     predictions: Mapping[str, PredictionAnalysis]
+    parities: tuple[Parity, ...]
     dof: Array
     accepted: Mapping[str, ReferenceValue]
     checks: Mapping[int, bool | None]

@@ -136,6 +136,7 @@ class _Runner(Carrying):
                     self.predict(step)
                 else:
                     self.values[step.key] = self.shaped(step)
+            parities = tuple(self.parity(step) for step in self.program.identities)
             # What is true or false, and what is drawn to scale, asks for the nominal values alone.
             nominal = {key: value[:1] for key, value in self.values.items()}
             plain = Environment(nominal, self.sheet.keep)
@@ -157,6 +158,7 @@ class _Runner(Carrying):
             means={name: fit for name, fit in self.fits.items() if name not in definition.fits},
             results={name: self.results[name] for name in definition.results},
             predictions={name: self.predictions[name] for name in definition.predict},
+            parities=parities,
             dof=self.dof,
             accepted=self.accepted,
             checks=checks,

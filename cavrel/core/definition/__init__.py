@@ -6,7 +6,7 @@ from cavrel.core.definition.parts import FIELDS, NAME, Amount, Formula, Identifi
 from cavrel.core.definition.readings import Column, Instrument, Quantity, Series
 from cavrel.core.definition.standin import Fault, Simulate
 from cavrel.core.definition.whole import FORMAT, Definition
-from cavrel.core.definition.work import Check, Choice, Option, Remark, Step, Suggest, Timer
+from cavrel.core.definition.work import Check, Choice, Identity, Option, Remark, Step, Suggest, Timer
 
 __all__ = [
     "FIELDS",
@@ -22,6 +22,7 @@ __all__ = [
     "Force",
     "Formula",
     "Identifier",
+    "Identity",
     "Instrument",
     "Key",
     "Line",

@@ -4,6 +4,7 @@ from cavrel.core.definition.curves import Fits
 from cavrel.core.definition.steps import (
     CheckStep,
     FitStep,
+    IdentityStep,
     PictureStep,
     PredictStep,
     ResultStep,
@@ -110,6 +111,27 @@ class Outcomes(Fits):
         if kind.series:
             raise DefinitionError(f"{place}.rule", "this is true or false row by row; say all(...) or any(...)")
         return CheckStep(run, index)
+
+    def _identity(self, index: int) -> IdentityStep:
+        body, place = self.definition.identities[index], f"identities.{index}"
+        if body.series is not None and body.series not in self.definition.series:
+            raise DefinitionError(f"{place}.series", f"unknown series '{body.series}'")
+        self.open.append(f"identity#{index}")
+        _, left, size = self.formula(body.left, body.series, f"{place}.left", measured=False)
+        assert left.dimension is not None
+        _, right, _ = self.formula(body.right, body.series, f"{place}.right", left.dimension, measured=False)
+        _, _, run = self.formula(f"({body.left}) - ({body.right})", body.series, place, left.dimension, measured=False)
+        self.open.pop()
+        for key, kind in (("left", left), ("right", right)):
+            if kind.series not in (None, body.series):
+                raise DefinitionError(f"{place}.{key}", f"this runs over the rows of '{kind.series}'")
+        above = self.uses.get(f"identity#{index}", set()) & {*self.definition.fits, *self.definition.results}
+        if above:
+            what = f"'{min(above)}' is worked out from readings; an identity holds between readings themselves"
+            raise DefinitionError(place, what)
+        return IdentityStep(
+            index=index, series=body.series, run=run, size=size, unit=units.unit(left.dimension.named())
+        )
 
     def _picture(self, name: str) -> PictureStep:
         body, place = self.definition.pictures[name], f"pictures.{name}"

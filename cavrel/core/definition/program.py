@@ -45,6 +45,7 @@ class _Compiler(Outcomes):
         self._check_places()
         self._check_standin()
         checks = tuple(self._check(i) for i in range(len(definition.checks)))
+        identities = tuple(self._identity(i) for i in range(len(definition.identities)))
         pictures = tuple(self._picture(name) for name in definition.pictures)
         suggestions = {s.target: self._suggestion(i) for i, s in enumerate(definition.suggest)}
         laps = self._laps()
@@ -54,6 +55,7 @@ class _Compiler(Outcomes):
             inputs=tuple(self.inputs),
             steps=tuple(self.steps),
             checks=checks,
+            identities=identities,
             gauges=self.gauges,
             used_accepted=tuple(self.used_accepted),
             accepted=self.accepted,
@@ -82,6 +84,7 @@ class _Compiler(Outcomes):
 
         names = [*self.definition.fits, *self.definition.results, *self.definition.predict]
         names += [f"{name}#accepted" for name in self.definition.results]
+        names += [f"identity#{i}" for i in range(len(self.definition.identities))]
         names += [f"check#{i}" for i in range(len(self.definition.checks))]
         return {name: frozenset(behind(name, set())) for name in names}
 

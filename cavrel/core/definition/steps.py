@@ -148,6 +148,24 @@ class CheckStep:
     index: int
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class IdentityStep:
+    """What readings are held to by each other.
+
+    ``index``: among the definition's.
+    ``series``: the table it runs over, None for the run.
+    ``run``: the difference of both sides, compiled.
+    ``size``: the left side, compiled.
+    ``unit``: coherent, of both.
+    """
+
+    index: int
+    series: str | None
+    run: Compiled
+    size: Compiled
+    unit: Unit
+
+
 @dataclass(frozen=True, slots=True)
 class PictureStep:
     """A force picture: ``pivot``, and (mark, force) of each arrow, compiled."""
@@ -169,6 +187,7 @@ class Program:
     ``inputs``: all that is read, in the order of the definition.
     ``steps``: sorted so that each finds what it needs; among them means that formulas take, as fits of their own.
     ``checks``: formulas that ought to hold.
+    ``identities``: what readings are held to by each other.
     ``gauges``: instruments understood, by name.
     ``used_accepted``: accepted values that formulas use.
     ``accepted``: every accepted value by name.
@@ -185,6 +204,7 @@ class Program:
     inputs: tuple[Input, ...]
     steps: tuple[Step, ...]
     checks: tuple[CheckStep, ...]
+    identities: tuple[IdentityStep, ...]
     gauges: Mapping[str, MeasuringInstrument]
     used_accepted: tuple[str, ...]
     accepted: Mapping[str, ReferenceValue]

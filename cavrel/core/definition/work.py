@@ -37,6 +37,16 @@ class Check(Model):
     say: Line
 
 
+class Identity(Model):
+    """What holds between readings whatever the truth is: ``left`` equals ``right``, in every row of ``series`` or once for the run. Both are
+    formulas of readings, instruments and accepted values, of no fit and no result; ``say``: why, a clause."""
+
+    left: Formula
+    right: Formula
+    series: Key | None = None
+    say: Line
+
+
 class Timer(Model):
     """How the deck times a step.
 

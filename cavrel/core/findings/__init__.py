@@ -8,6 +8,7 @@ from cavrel.core.findings import compare
 from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.fits import of_fit
 from cavrel.core.findings.meaning import LineMeaning
+from cavrel.core.findings.parity import of_identities
 from cavrel.core.findings.readings import of_readings
 from cavrel.core.findings.results import monte_carlo_findings, of_results
 
@@ -16,7 +17,7 @@ __all__ = ["findings_of", "monte_carlo_findings"]
 
 def findings_of(analysis: Analysis, meanings: Mapping[str, LineMeaning] | None = None) -> tuple[Finding, ...]:
     """Everything worth saying about ``analysis``, readings first, then results and fits. ``meanings``: what the law says of each line."""
-    findings = [*of_readings(analysis), *of_results(analysis), *compare.apart(analysis)]
+    findings = [*of_readings(analysis), *of_results(analysis), *compare.apart(analysis), *of_identities(analysis)]
     for fit in analysis.fits.values():
         findings += of_fit(analysis, fit, (meanings or {}).get(fit.name))
     if len(analysis.program.definition.series) > 1:

@@ -4,6 +4,7 @@ Fits are solved anew for every sheet, but each point keeps its weight, scaled wh
 whole afterwards.
 """
 
+import math
 from collections.abc import Sequence
 from dataclasses import replace
 
@@ -14,6 +15,7 @@ from cavrel.core.analysis import Analysis
 from cavrel.core.analysis.binding import bind
 from cavrel.core.analysis.fitted import Bound, FitAnalysis
 from cavrel.core.analysis.points import curve_of
+from cavrel.core.analysis.records import Parity
 from cavrel.core.definition.steps import Derived, FitStep, Input, ResultStep
 from cavrel.core.fit import solver
 from cavrel.core.formula.evaluate import Environment
@@ -113,6 +115,8 @@ class _Carrying:
                 self.fit(step)
             elif isinstance(step, ResultStep):
                 self.result(step, others)
+        for parity in analysis.parities:
+            self.parity(parity)
         return self.gathered(others)
 
     def result(self, step: ResultStep, others: dict[str, Array]) -> None:
@@ -129,6 +133,26 @@ class _Carrying:
             others[step.key] = np.array([[self.analysis.accepted[step.accepted_name].value]])
         if evidence.behind_read(self.analysis, step.key, 1)[0]:
             self.lost += np.broadcast_to(~np.isfinite(self.values[step.key][:, 0]), self.count)
+
+    def parity(self, parity: Parity) -> None:
+        """How far each sheet is from an identity, in the uncertainties of the sheet as it stands, scaled as its left side is."""
+        if parity.dof < 1 or not math.isfinite(parity.chi2):
+            return
+        step = self.analysis.program.identities[parity.index]
+        keep = self.analysis.sheet.keep[step.series] if step.series else np.ones(1, bool)
+        use = np.flatnonzero(np.isfinite(parity.residual) & keep & (parity.u > 0))
+        gap, left = (
+            np.broadcast_to(v, (len(v), len(parity.left)))[:, use]
+            for v in (step.run(self.environment), step.size(self.environment))
+        )
+        size = evidence.median(np.abs(left))
+        scale = np.where((size > 0) & (size[0] > 0), size / size[0], 1.0)
+        squares = ((gap / scale / parity.u[use]) ** 2).sum(axis=1)
+        own = float(squares[0])
+        # With correlations the rows tell less than their number; the sheet as it stands says by how much.
+        squares = squares * (parity.chi2 / own if own > 0 else 1.0)
+        squares = np.broadcast_to(np.where(np.isfinite(squares), squares, parity.chi2), self.count).copy()
+        self.fits[f"identity#{parity.index}"] = evidence.of_parity(squares, parity.dof, parity.index)
 
     def fit(self, step: FitStep) -> None:
         fit = {**self.analysis.fits, **self.analysis.means}[step.name]

@@ -239,6 +239,9 @@ def of_analysis(analysis: Analysis, repeats: dict[str, Repeats]) -> Features:
             behind=found.behind,
             series=step.series,
         )
+    for parity in analysis.parities:
+        if parity.dof > 0 and math.isfinite(parity.chi2):
+            fits[f"identity#{parity.index}"] = of_parity(np.array([parity.chi2]), parity.dof, parity.index)
     lost += sum(bool(r.reason) and behind_read(analysis, name, 1)[0] for name, r in analysis.results.items())
     ought = tested(analysis)
     u = np.array([one[3] for one in ought])
@@ -269,6 +272,11 @@ def of_analysis(analysis: Analysis, repeats: dict[str, Repeats]) -> Features:
         implausible=np.array([implausible]),
         uneven=np.array([odd]),
     )
+
+
+def of_parity(squares: Array, dof: int, index: int) -> Fitted:
+    """An identity as a witness: its residuals ought to be nought, as those of a curve ought to be small."""
+    return Fitted(squares=squares, dof=dof, known=True, behind=MOST_BEHIND, series=f"identity#{index}")
 
 
 def behind_read(analysis: Analysis, name: str, rows: int) -> NDArray[np.bool_]:

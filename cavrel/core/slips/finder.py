@@ -486,6 +486,8 @@ def speaks(analysis: Analysis, before: Features, after: Features) -> str:
             how = f"{times:.1f} times" if times < 100 else "far"
             clauses.append((gain, f"repeats of “{label}” scatter {how} less"))
     for name in before.fits.keys() & after.fits.keys():
+        if name.startswith("identity#"):
+            continue
         was, now = float(before.fits[name].squares[0]), float(after.fits[name].squares[0])
         if was > 1.3 * now:
             label = analysis.program.fits[name].label or name

@@ -1,0 +1,60 @@
+"""Readings that each other holds to account: identities that are true whatever the truth is, and the rows that break them."""
+
+import math
+
+import numpy as np
+from scipy import special
+
+from cavrel.core.analysis import Analysis
+from cavrel.core.findings.finding import Finding
+from cavrel.core.quantity.rounding import significant
+
+_ALPHA = 0.001
+"""Chance that readings without a slip break an identity so far; for one row among several, shared among them."""
+
+
+def of_identities(analysis: Analysis) -> list[Finding]:
+    """A remark on every row that breaks an identity, or on the whole where no single row does."""
+    findings = []
+    for parity in analysis.parities:
+        if not math.isfinite(parity.chi2) or parity.dof < 1:
+            continue
+        body = analysis.program.definition.identities[parity.index]
+        z = np.where(parity.u > 0, parity.residual / np.where(parity.u > 0, parity.u, 1.0), 0.0)
+        chance = special.erfc(np.abs(np.nan_to_num(z)) / math.sqrt(2)) * parity.dof
+        keep = analysis.sheet.keep[parity.series] if parity.series else np.ones(1, bool)
+        odd = np.flatnonzero((chance < _ALPHA) & keep)
+        several = len(odd) > max(1, parity.dof // 3)
+        if len(odd) and not several and parity.series:
+            for row in odd.tolist():
+                findings.append(
+                    Finding(
+                        code="parity",
+                        level="caution",
+                        at=f"{parity.series}.{row + 1}",
+                        title=f"Row {row + 1} contradicts itself",
+                        say=f"{body.say} Here the two sides differ by {_size(parity.residual[row], parity.unit.factor)} {parity.unit.pretty}, "
+                        f"{significant(abs(float(z[row])), 2)} standard uncertainties. One of its readings cannot be right.",
+                        row_out=(parity.series, row + 1),
+                    )
+                )
+        elif special.chdtrc(parity.dof, parity.chi2) < _ALPHA:
+            known = parity.residual[np.isfinite(parity.residual) & keep]
+            findings.append(
+                Finding(
+                    code="parity",
+                    level="caution",
+                    at=f"series.{parity.series}" if parity.series else "run",
+                    title="Readings contradict each other",
+                    say=f"{body.say} The two sides differ by {_size(float(np.median(known)), parity.unit.factor)} {parity.unit.pretty}"
+                    f"{' in the middle' if parity.series else ''}: something that enters every row is wrong."
+                    if parity.series
+                    else f"{body.say} The two sides differ by {_size(float(known[0]), parity.unit.factor)} {parity.unit.pretty}, "
+                    f"{significant(math.sqrt(parity.chi2), 2)} standard uncertainties.",
+                )
+            )
+    return findings
+
+
+def _size(value: float, factor: float) -> str:
+    return significant(value / factor, 2)
