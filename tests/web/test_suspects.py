@@ -104,6 +104,6 @@ def test_the_distribution_of_a_result_is_drawn_when_asked_for(client: FlaskClien
     assert page.count('class="draws"') > 20
     assert 'class="held"' in page
     seen = text(client, f"/runs/{run}/judge?shape=g")
-    assert "50\u2009000 draws" in seen
+    assert "50 000 draws" in seen
     assert "The law of propagation" in seen
     assert client.get(f"/runs/{run}/judge?shape=nothing").status_code == 200
