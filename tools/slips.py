@@ -356,11 +356,41 @@ def temperature(bench: Bench) -> None:
     bench.where = bench.place(spec)
 
 
+def side(bench: Bench) -> None:
+    """The left side read again where the right one belongs."""
+    pairs = [
+        (a, b)
+        for a in bench.program.inputs
+        for b in bench.program.inputs
+        if a.key < b.key
+        and a.series
+        and a.series == b.series
+        and {"left", "right"} <= set(f"{a.label} {b.label}".lower().split())
+    ]
+    a, b = pick(bench, pairs)
+    rows = bench.rows(a)
+    row = bench.draw.randrange(len(rows))
+    for j, text in enumerate(rows[row]):
+        bench.write(b, row, j, text)
+    bench.where = bench.place(b, row)
+    bench.out = {(b.key, row + 1, j + 1) for j in range(len(rows[row]))}
+
+
+def frequency(bench: Bench) -> None:
+    """Light by its frequency in THz where its wavelength in nm belongs."""
+    spec = pick(
+        bench,
+        [s for s in bench.program.inputs if s.unit.text == "nm" and s.series and bench.cells(lambda x, s=s: x is s)],
+    )
+    bench.scale(spec, lambda v: 299792.458 / v)
+    bench.where = bench.place(spec)
+
+
 PLANTS: dict[str, Callable[[Bench], None]] = {
     f.__name__: f
     for f in (
         swapped, misread, neighbouring_mark, decimal, unit, count, angle, diameter, offset, rows_exchanged, columns_exchanged, neighbour,
-        derived, sign, index, temperature,
+        derived, sign, index, temperature, side, frequency,
     )
 }  # fmt: skip
 LAW = "law"

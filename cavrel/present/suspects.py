@@ -22,6 +22,8 @@ _FAMILIES = {
     "sign": "A sign the wrong way round",
     "index": "Numbered wrongly",
     "temperature": "Another scale of temperature",
+    "side": "One side read twice",
+    "frequency": "Frequency for wavelength",
     "law": "Another law or convention",
 }
 MOST = 4

@@ -47,12 +47,12 @@ def test_from_bare_to_measure(page: Page, server: Server, new_run: Callable[...,
     page.get_by_label("one trial of Time for N swings less").click()
     expect(page.locator("#rail")).to_contain_text("4 lengths × 4")
     page.wait_for_function(
-        f"parseFloat(document.querySelector('.promise-first .digits').textContent.split('±')[1]) > {before}"
+        f"() => parseFloat(document.querySelector('.promise-first .digits').textContent.split('±')[1]) > {before}"
     )
     page.get_by_role("button", name=re.compile("Take it: 40 swings")).click()
     expect(field(page, "quantities.N.1")).to_have_value("40")
     page.wait_for_function(
-        f"parseFloat(document.querySelector('.promise-first .digits').textContent.split('±')[1]) < {2 * before}"
+        f"() => parseFloat(document.querySelector('.promise-first .digits').textContent.split('±')[1]) < {2 * before}"
     )
     page.get_by_label("square root").check(force=True)
     field(page, "words:foreseen.g").fill("about 9.8, for we are near the sea")
@@ -165,7 +165,7 @@ def test_a_zero_reading_is_taken_off_and_another_instrument_reads_otherwise(
     saved(page)
     page.get_by_label("Instrument for Time for N swings").select_option("photogate timer")
     page.wait_for_function(
-        "document.querySelector('[data-instrument=watch]').value === 'photogate timer' && document.documentElement.dataset.ready === 'yes'"
+        "() => document.querySelector('[data-instrument=watch]').value === 'photogate timer' && document.documentElement.dataset.ready === 'yes'"
     )
     saved(page)
     found = page.request.get(f"{server.address}/runs/{run}/measure.json").json()

@@ -53,7 +53,7 @@ def test_an_unknown_table_or_fit_is_no_page(client: FlaskClient) -> None:
 def test_the_slope_is_worked_out_in_steps(client: FlaskClient) -> None:
     run = typed(client)
     page = client.get(f"/runs/{run}/straighten").text
-    says = page.partition('class="says">so ')[2].partition("</p>")[0]
+    says = page.partition('class="says" tabindex="0">so ')[2].partition("</p>")[0]
     plain = html.unescape(re.sub(r"<[^>]+>", " ", says))
     numbers = [float(n) for n in re.findall(r"\d+\.\d+", plain)]
     assert "s²/cm" in plain

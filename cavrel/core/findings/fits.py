@@ -143,7 +143,7 @@ def _undivided(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Finding]:
             say += f" Settings from {significant(lowest, 2)} to {significant(largest, 2)} {step.x_unit.pretty} would tell them apart."
         else:
             say += " No range up to here tells them apart to a twentieth; go much higher, or take the line through the origin."
-    return [Finding(code="undivided", level="caution", at=at, title="Slope and intercept pull on each other", say=say)]
+    return [Finding(code="undivided", level="note", at=at, title="Slope and intercept pull on each other", say=say)]
 
 
 def _end(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Finding]:

@@ -8,8 +8,8 @@ from cavrel.core.slips.readings import Readings
 
 PRIOR = {
     "swapped": 0.09,
-    "misread": 0.10,
-    "decimal": 0.11,
+    "misread": 0.09,
+    "decimal": 0.10,
     "unit": 0.10,
     "count": 0.12,
     "angle": 0.05,
@@ -22,9 +22,11 @@ PRIOR = {
     "index": 0.04,
     "temperature": 0.03,
     "law": 0.05,
+    "side": 0.015,
+    "frequency": 0.005,
 }
 
-SEEN_ONLY = frozenset({"neighbour"})
+SEEN_ONLY = frozenset({"neighbour", "side"})
 """Families whose proposals are picked by what they look like; their shares are of everything they might have been."""
 
 PROPOSERS: tuple[Callable[[Readings], Iterator[Hypothesis]], ...] = (
@@ -35,6 +37,7 @@ PROPOSERS: tuple[Callable[[Readings], Iterator[Hypothesis]], ...] = (
     scales.in_another,
     scales.derived,
     scales.temperature,
+    scales.frequency,
     angles.proposed,
     quantities.diameter,
     counts.throughout,
@@ -43,4 +46,5 @@ PROPOSERS: tuple[Callable[[Readings], Iterator[Hypothesis]], ...] = (
     offsets.proposed,
     order.exchanged,
     order.neighbour,
+    order.one_side,
 )

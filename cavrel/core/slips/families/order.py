@@ -6,14 +6,19 @@ from collections.abc import Iterator
 from functools import partial
 
 import numpy as np
+from numpy.typing import NDArray
 
 from cavrel.core.analysis.sheet import InputReadings
 from cavrel.core.slips.hypothesis import Cell, Hypothesis, Texts
 from cavrel.core.slips.readings import Readings
 
+Array = NDArray[np.float64]
+
 _FAR = 0.3
 """Share of rows that are not neighbours."""
 _MOST_ROWS = 24
+_ALIKE = 0.05
+"""Both sides of a row differ by less than this share of what they differ by elsewhere."""
 _SURPRISE = 50.0
 """By what factor a reading that equals its neighbour's may speak for having been taken there."""
 
@@ -114,8 +119,7 @@ def neighbour(readings: Readings) -> Iterator[Hypothesis]:
         if spec.series is None or spec.role == "set" or entry.rows < 4:
             continue
         values = entry.values
-        many = np.isfinite(values).sum(axis=1)
-        means = np.where(many > 0, np.nansum(values, axis=1) / np.maximum(many, 1), np.nan)
+        means = _means(values)
         unit = spec.gauge.least_count if spec.gauge is not None and spec.gauge.least_count else 0.0
         tolerance = 3 * max(readings.spread[spec.key], unit)
         steps = np.abs(np.diff(means))
@@ -141,6 +145,46 @@ def neighbour(readings: Readings) -> Iterator[Hypothesis]:
                         and abs(means[row] - means[other]) > tolerance
                     ):
                         yield _of_trial(entry, row, trial, other, share, usual / tolerance)
+
+
+def one_side(readings: Readings) -> Iterator[Hypothesis]:
+    """Both sides of a reading taken on two sides were read on one: the two are alike in a row where they differ in the others."""
+    typed = list(readings.typed())
+    for first, second in itertools.combinations(typed, 2):
+        a, b = first.spec, second.spec
+        if (
+            a.series is None
+            or a.series != b.series
+            or a.unit.text != b.unit.text
+            or first.values.shape != second.values.shape
+        ):
+            continue
+        if not any({a.key, b.key} <= names for names in readings.formulas.values()):
+            continue
+        means = [_means(entry.values) for entry in (first, second)]
+        apart = np.abs(means[0] - means[1])
+        usual = float(np.nanmedian(apart)) if np.isfinite(apart).any() else 0.0
+        middle = float(np.nanmedian((means[0] + means[1]) / 2)) if np.isfinite(means[0] + means[1]).any() else math.nan
+        for row in np.flatnonzero(apart < _ALIKE * usual).tolist():
+            # What was read lies on one side of the middle, which is the first column's side or the second's.
+            own = np.sign(float(np.nanmedian(means[0])) - middle) == np.sign(means[0][row] - middle)
+            for entry, other in ((second, first),) if own else ((first, second),):
+                values = entry.values.copy()
+                values[row] = 2 * middle - other.values[row]
+                yield Hypothesis(
+                    family="side",
+                    at=f"{entry.spec.key}.{row + 1}",
+                    say=f"“{entry.spec.label}” was read on the side of “{other.spec.label}”",
+                    do="read the other side, or leave the row out",
+                    share=0.5 / max(len(means[0]), 1),
+                    again=True,
+                    columns={entry.spec.key: values},
+                )
+
+
+def _means(values: Array) -> Array:
+    many = np.isfinite(values).sum(axis=1)
+    return np.where(many > 0, np.nansum(values, axis=1) / np.maximum(many, 1), np.nan)
 
 
 def _of_trial(entry: InputReadings, row: int, trial: int, other: int, share: float, chance: float) -> Hypothesis:

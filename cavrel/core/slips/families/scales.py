@@ -82,6 +82,30 @@ def in_another(readings: Readings) -> Iterator[Hypothesis]:
                 )
 
 
+def frequency(readings: Readings) -> Iterator[Hypothesis]:
+    """Frequencies of light, in terahertz, where its wavelengths in nanometres belong."""
+    nanometre = units.unit("nm")
+    for entry in readings.typed():
+        spec = entry.spec
+        if spec.unit.dimension != nanometre.dimension or abs(spec.unit.factor / nanometre.factor - 1) > 1e-9:
+            continue
+        with np.errstate(all="ignore"):
+            values = _LIGHT / (entry.values / spec.unit.factor * 1e12)
+        if not (np.isfinite(values) | np.isnan(entry.values)).all():
+            continue
+        yield Hypothesis(
+            family="frequency",
+            at=f"quantities.{spec.name}" if spec.series is None else spec.key,
+            say="these are frequencies in THz, not wavelengths",
+            do="write the wavelengths",
+            columns={spec.key: values},
+        )
+
+
+_LIGHT = 299_792_458.0
+"""Metres a second, exact (SI)."""
+
+
 def derived(readings: Readings) -> Iterator[Hypothesis]:
     """A column holds what is computed from it: a period where the time for many swings belongs.
 
