@@ -35,7 +35,7 @@ def test_some_experiments_have_them() -> None:
 @pytest.mark.parametrize("name", WITH)
 def test_clean_runs_break_them_as_often_as_chance_does(name: str) -> None:
     chances = []
-    for seed in range(60):
+    for seed in range(40):
         for parity in analysed(run_of(name, seed)).parities:
             chances.append(stats.chi2.sf(parity.chi2, parity.dof))
     assert stats.kstest(chances, "uniform").pvalue > 1e-3

@@ -15,7 +15,7 @@ from cavrel.core.analysis import ResultAnalysis
 from cavrel.core.definition.steps import Program
 from tests.core.machine import columns, program, run
 
-RUNS = 1200
+RUNS = 800
 
 
 def held(

@@ -101,14 +101,16 @@ def tried(
         own_y = np.full_like(y, max(float(np.ptp(y)), 1e-300))
     named, along, up, d_along, d_up = [], [], [], [], []
     for x_power, y_power in wanted if wanted is not None else pairs():
-        first, second = _on_axis(x, x_power), _on_axis(y, y_power)
-        if first is None or second is None:
+        with np.errstate(all="ignore"):
+            first, second = _on_axis(x, x_power), _on_axis(y, y_power)
+        if first is None or second is None or not all(np.isfinite(v).all() for v in (*first, *second)):
             continue
         named.append((x_power, y_power))
         along.append(first[0])
-        d_along.append(np.abs(first[1]) * u_x)
         up.append(second[0])
-        d_up.append(np.abs(second[1]) * own_y)
+        with np.errstate(all="ignore"):
+            d_along.append(np.abs(first[1]) * u_x)
+            d_up.append(np.abs(second[1]) * own_y)
     if not named:
         return []
     with np.errstate(all="ignore"):

@@ -11,6 +11,7 @@ from cavrel.core.analysis.binding import bind
 from cavrel.core.analysis.components import Nominal
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.analysis.lanes import Pushes
+from cavrel.core.analysis.points import LARGEST
 from cavrel.core.analysis.records import (
     ForcePicture,
     Parity,
@@ -68,17 +69,19 @@ class Carrying:
         parts = self.pushes.contributions(values)
         keep = self.sheet.keep[step.series] if step.series else np.ones(1, bool)
         use = np.flatnonzero(np.isfinite(values[0]) & keep)
-        chi2, dof = math.nan, 0
+        chi2, whiten = math.nan, np.zeros((0, rows))
         mine = self.pushes.own(parts)
         shared = parts[~mine][:, use]
         covariance = np.diag((parts[mine][:, use] ** 2).sum(axis=0)) + shared.T @ shared
         size = np.sqrt(np.diag(covariance))
-        if len(use) and (size > 0).all():
+        if len(use) and (size > 0).all() and np.isfinite(covariance).all() and float(size.max()) < LARGEST:
             # A side that holds a mean over the rows leaves one direction in which they cannot differ.
             values_of, vectors = np.linalg.eigh(covariance / np.outer(size, size))
             told = values_of > 1e-9 * values_of[-1]
-            along = vectors[:, told].T @ (values[0, use] / size)
-            chi2, dof = float((along**2 / values_of[told]).sum()), int(told.sum())
+            whiten = np.zeros((int(told.sum()), rows))
+            whiten[:, use] = vectors[:, told].T / np.sqrt(values_of[told])[:, None] / size
+            along = whiten[:, use] @ values[0, use]
+            chi2 = float(along @ along)
         left = np.broadcast_to(step.size(self.environment)[:1], (1, rows))[0]
         return Parity(
             index=step.index,
@@ -87,7 +90,8 @@ class Carrying:
             residual=values[0],
             u=uncertainty.combined(parts),
             chi2=chi2,
-            dof=dof,
+            dof=len(whiten),
+            whiten=whiten,
             unit=step.unit,
         )
 

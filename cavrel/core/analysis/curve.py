@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from cavrel.core.analysis import Analysis
 from cavrel.core.analysis.fitted import FitAnalysis
+from cavrel.core.analysis.points import LARGEST
 from cavrel.core.errors import CavrelError
 from cavrel.core.formula.evaluate import Environment, compile_node
 from cavrel.core.formula.nodes import Member, Name, Node, walk
@@ -61,6 +62,8 @@ def law_curve(analysis: Analysis, fit: FitAnalysis, points: int = 120) -> tuple[
     if left != Name(columns[1].split(".")[1]):
         return None
     largest = float(np.nanmax(analysis.values[columns[0]].value))
+    if not largest < LARGEST:
+        return None
     grid = np.linspace(0.0, 1.06 * largest, points)
     values: dict[str, Array] = {"pi": np.array([[math.pi]]), f"{series}.{x_name}": grid[None, :]}
 

@@ -19,6 +19,9 @@ from cavrel.core.words import counted
 
 Array = NDArray[np.float64]
 
+LARGEST = 1e140
+"""Beyond this squares of a reading, summed, are no numbers."""
+
 
 def _of_model(shape: Model, x: Array) -> Curve:
     return Curve(
@@ -137,7 +140,7 @@ class Points:
     def summable(self) -> bool:
         """Whether sums of squares over the points stay numbers."""
         largest = max(float(np.abs(self.x).max(initial=0.0)), float(np.abs(self.y).max(initial=0.0)))
-        return largest < 1e140
+        return largest < LARGEST
 
     def unmade(self, reason: str) -> FitAnalysis:
         nothing = np.full(self.pushes.count, np.nan)

@@ -151,6 +151,7 @@ class Parity:
     ``u``: ``(rows,)`` standard uncertainty of that, correlations included, SI.
     ``chi2``: of all rows that count, their correlations included; NaN where no uncertainty is known.
     ``dof``: how many independent differences the rows that count have.
+    ``whiten``: ``(dof, rows)`` what makes of the residuals numbers that are independent and of variance one; nought for rows that do not count.
     ``unit``: of both sides.
     """
 
@@ -161,6 +162,7 @@ class Parity:
     u: Array
     chi2: float
     dof: int
+    whiten: Array
     unit: Unit
 
 

@@ -139,18 +139,14 @@ class _Carrying:
         if parity.dof < 1 or not math.isfinite(parity.chi2):
             return
         step = self.analysis.program.identities[parity.index]
-        keep = self.analysis.sheet.keep[step.series] if step.series else np.ones(1, bool)
-        use = np.flatnonzero(np.isfinite(parity.residual) & keep & (parity.u > 0))
         gap, left = (
-            np.broadcast_to(v, (len(v), len(parity.left)))[:, use]
+            np.broadcast_to(v, (len(v), len(parity.left)))
             for v in (step.run(self.environment), step.size(self.environment))
         )
-        size = evidence.median(np.abs(left))
+        counts = (parity.whiten != 0).any(axis=0)
+        size = evidence.median(np.abs(left[:, counts]))
         scale = np.where((size > 0) & (size[0] > 0), size / size[0], 1.0)
-        squares = ((gap / scale / parity.u[use]) ** 2).sum(axis=1)
-        own = float(squares[0])
-        # With correlations the rows tell less than their number; the sheet as it stands says by how much.
-        squares = squares * (parity.chi2 / own if own > 0 else 1.0)
+        squares = ((np.where(counts, gap / scale, 0.0) @ parity.whiten.T) ** 2).sum(axis=1)
         squares = np.broadcast_to(np.where(np.isfinite(squares), squares, parity.chi2), self.count).copy()
         self.fits[f"identity#{parity.index}"] = evidence.of_parity(squares, parity.dof, parity.index)
 
