@@ -10,6 +10,7 @@ from cavrel.web import (
     bench,
     cupboard,
     entries,
+    export,
     judge,
     lesson,
     live,
@@ -26,7 +27,7 @@ from cavrel.web import (
 
 OF_A_RUN = (plan, measure, straighten, judge, logbook, traces)
 """The pages of a run, by the name of their blueprint; each follows a save."""
-OTHERS = (assets, shelf, cupboard, lesson, write, runs, entries, bench, live, patterns)
+OTHERS = (assets, shelf, cupboard, lesson, write, runs, entries, bench, live, export, patterns)
 
 
 def blueprints() -> list[Blueprint]:

@@ -1,0 +1,39 @@
+"""Out: a run's tables as CSV, and the whole run as a data package."""
+
+from flask import Blueprint, Response, abort, render_template
+from flask.typing import ResponseReturnValue
+
+from cavrel.core.document.tables import as_csv
+from cavrel.present import export
+from cavrel.web.shared import frame, opened_or_404
+
+pages = Blueprint("export", __name__)
+
+
+@pages.get("/runs/<int:run>/export")
+def page(run: int) -> ResponseReturnValue:
+    opened = opened_or_404(run)
+    return render_template("export/page.html", **frame(opened, "export", []), tables=export.tables_of(opened))
+
+
+@pages.get("/runs/<int:run>/tables/<name>.csv")
+def table(run: int, name: str) -> ResponseReturnValue:
+    """One table as CSV: names, units, rows."""
+    opened = opened_or_404(run)
+    found = next((t for t in export.tables_of(opened) if t.name == name), None)
+    if found is None:
+        abort(404)
+    return _file(as_csv(found).encode(), "text/csv; charset=utf-8", f"{export.file_name(opened)}-{name}.csv")
+
+
+@pages.get("/runs/<int:run>/package.zip")
+def package(run: int) -> ResponseReturnValue:
+    """The run as a data package."""
+    opened = opened_or_404(run)
+    return _file(export.package_of(opened), "application/zip", f"{export.file_name(opened)}.zip")
+
+
+def _file(body: bytes, kind: str, name: str) -> Response:
+    answer = Response(body, mimetype=None, content_type=kind)
+    answer.headers["Content-Disposition"] = f'attachment; filename="{name}"'
+    return answer
