@@ -8,6 +8,7 @@ from cavrel.core.logbook.progress import planned_rows as plan_rows
 from cavrel.core.logbook.progress import progress
 from cavrel.core.quantity.rounding import percent
 from cavrel.core.words import counted
+from cavrel.present import report
 from cavrel.present.texts import one_line
 from cavrel.service.opened import Opened
 
@@ -87,5 +88,16 @@ def _judge(opened: Opened) -> Stage:
     return Stage("judge", "Judge", line, "done" if good else "begun")
 
 
-STAGES = (_plan, _measure, _straighten, _judge)
+def _report(opened: Opened) -> Stage:
+    written = report.parts(opened).values()
+    missing, drafts = sum(not p.text for p in written), sum(bool(p.text) and not p.own for p in written)
+    own = len(written) - missing - drafts
+    if not own:
+        return Stage("report", "Report", "not begun", "waiting")
+    left = [counted(drafts, "draft") if drafts else "", f"{missing} missing" if missing else ""]
+    line = ", ".join(part for part in left if part) or "written"
+    return Stage("report", "Report", line, "begun" if missing or drafts else "done")
+
+
+STAGES = (_plan, _measure, _straighten, _judge, _report)
 """The rail, in the order of the work; the key of each is the name of its page."""

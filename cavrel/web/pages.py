@@ -18,6 +18,7 @@ from cavrel.web import (
     measure,
     patterns,
     plan,
+    report,
     runs,
     shelf,
     straighten,
@@ -25,7 +26,7 @@ from cavrel.web import (
     write,
 )
 
-OF_A_RUN = (plan, measure, straighten, judge, logbook, traces)
+OF_A_RUN = (plan, measure, straighten, judge, report, logbook, traces)
 """The pages of a run, by the name of their blueprint; each follows a save."""
 OTHERS = (assets, shelf, cupboard, lesson, write, runs, entries, bench, live, export, patterns)
 

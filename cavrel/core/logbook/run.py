@@ -89,7 +89,7 @@ class RunDocument(BaseModel):
     shape that the bench foresaw for a fit; ``accepted``: values that the laboratory holds true, over those that ship; ``plan``: what was
     decided before the first reading; ``zeros``: what instruments read at zero, which is taken off everything read with them; ``headings``:
     what the table calls its columns, and the units they are read in; ``marks``: a word for each row of a table; ``on_screen``: the apparatus
-    was a drawn one.
+    was a drawn one; ``report``: its parts in the bench's own words.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -110,6 +110,7 @@ class RunDocument(BaseModel):
     excluded: dict[Key, dict[str, Reason]] = {}
     on_screen: bool = False
     plan: PlanDocument = PlanDocument()
+    report: dict[Annotated[str, Field(max_length=40)], Annotated[str, Field(max_length=4000)]] = {}
     notes: Annotated[list[Annotated[str, Field(max_length=4000)] | dict[str, Any]], Field(max_length=2000)] = []
 
     @field_validator("excluded")

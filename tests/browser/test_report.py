@@ -1,0 +1,54 @@
+"""The report at the page: drafts taken and rewritten, nothing lost when the server dies while a part is being written."""
+
+from collections.abc import Callable
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import Server
+from tests.browser.test_measure import saved
+from tests.browser.test_straighten import at, readings, typed
+
+
+@pytest.fixture
+def run(page: Page, new_run: Callable[..., int]) -> int:
+    made = new_run("A bob written up")
+    typed(page, readings())
+    return made
+
+
+def test_a_draft_is_taken_and_another_rewritten(page: Page, server: Server, run: int) -> None:
+    at(page, server, run, "report")
+    aim = page.locator("#part-aim")
+    expect(aim).to_have_class("part draft")
+    aim.get_by_role("button", name="Take it").click()
+    saved(page)
+    expect(page.locator("#part-aim")).to_have_class("part own")
+    page.locator("#write-conclusion summary").click()
+    page.get_by_label("Conclusion").fill("The stairwell has the g it should have.")
+    page.get_by_label("Conclusion").blur()
+    saved(page)
+    expect(page.locator("#part-conclusion .part-text")).to_have_text("The stairwell has the g it should have.")
+    page.get_by_role("button", name="Back to the draft").last.click()
+    saved(page)
+    expect(page.locator("#part-conclusion")).to_have_class("part draft")
+
+
+def test_what_is_half_written_survives_a_dead_server_and_a_reload(page: Page, server: Server, run: int) -> None:
+    at(page, server, run, "report")
+    page.locator("#write-discussion summary").click()
+    box = page.get_by_label("Discussion")
+    box.fill("Row 5 was read in a hurry")
+    server.kill()
+    box.blur()
+    expect(page.locator("#kept")).to_have_attribute("data-state", "away", timeout=30000)
+    server.start()
+    saved(page)
+    page.locator("#write-errors summary").click()
+    page.get_by_label("Sources of error").fill("half a sentence about the th")
+    page.reload()
+    page.wait_for_selector("html[data-ready=yes]")
+    saved(page)
+    found = {p["name"]: p["text"] for p in page.request.get(f"{server.address}/runs/{run}/report.json").json()["parts"]}
+    assert found["discussion"] == "Row 5 was read in a hurry"
+    assert found["errors"] == "half a sentence about the th"
