@@ -79,10 +79,10 @@ def _p(p: float) -> str:
 
 
 def pairs() -> list[tuple[float, float]]:
-    """Powers of (x, y) worth trying: one axis changed, or logarithms of one or both."""
+    """Powers of (x, y) worth trying: one axis changed, both turned over, or logarithms of one or both."""
     found = [(power, 1.0) for power in POWERS]
     found += [(1.0, power) for power in POWERS if power != 1.0]
-    return [*found, (LOG, 1.0), (1.0, LOG), (LOG, LOG)]
+    return [*found, (-1.0, -1.0), (LOG, 1.0), (1.0, LOG), (LOG, LOG)]
 
 
 def tried(

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from cavrel.core.analysis import Analysis
-from cavrel.core.analysis.axes import Pair, axis_formula, bend_of, on_axes, tried
+from cavrel.core.analysis.axes import Pair, axis_formula, bend_of, on_axes, pairs, power_of, tried
 from cavrel.core.analysis.curve import law_curve, raw_columns
 from cavrel.core.analysis.fitted import FitAnalysis
 
@@ -34,9 +34,11 @@ def candidates(analysis: Analysis, fit: FitAnalysis) -> list[Candidate]:
         return []
     rows = fit.rows[np.isfinite(x.value[fit.rows]) & np.isfinite(y.value[fit.rows])]
     along, up = x.unit.from_si(x.value[rows]), y.unit.from_si(y.value[rows])
-    found = tried(along, up, x.own[rows] / x.unit.factor, y.own[rows] / y.unit.factor)
-    by_law = _straight_by_law(analysis, fit, found, (x.unit.factor, y.unit.factor))
     names = columns[0].split(".")[1], columns[1].split(".")[1]
+    own = power_of(body.x, names[0]), power_of(body.y, names[1])
+    wanted = pairs() if None in own or own in pairs() else [*pairs(), (own[0] or 0.0, own[1] or 0.0)]
+    found = tried(along, up, x.own[rows] / x.unit.factor, y.own[rows] / y.unit.factor, wanted)
+    by_law = _straight_by_law(analysis, fit, found, (x.unit.factor, y.unit.factor))
     return [
         Candidate(
             pair=pair,

@@ -11,6 +11,8 @@ from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.analysis.segments import straight_end
 from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.meaning import LineMeaning
+from cavrel.core.formula.parse import parse
+from cavrel.core.formula.text import typeset
 from cavrel.core.quantity.rounding import MINUS, significant
 from cavrel.core.words import counted
 
@@ -29,16 +31,17 @@ _PERHAPS, _FAR = 0.01, 4.0
 
 def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) -> list[Finding]:
     at, model = f"fits.{fit.name}", analysis.program.fits[fit.name].model
+    lost = _lost(analysis, fit)
     if not fit.made:
         waits = analysis.waits.get(fit.name, ())
         say = f"{fit.reason[0].upper()}{fit.reason[1:]}."
         if waits:
             say = f"It waits for {', '.join(f'“{label}”' for label in waits)}."
         curve = {"line": "line", "proportional": "line", "mean": "mean"}.get(model, "curve")
-        return [Finding(code="no-fit", level="note", at=at, title=f"No {curve} yet", say=say)]
+        return [*lost, Finding(code="no-fit", level="note", at=at, title=f"No {curve} yet", say=say)]
     if analysis.program.definition.fits[fit.name].sketch:
         return _foreseen(analysis, fit, at)
-    findings: list[Finding] = []
+    findings: list[Finding] = list(lost)
     found = fit.diagnostics
     assert found is not None
     series = analysis.program.fits[fit.name].series
@@ -113,6 +116,50 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
             Finding(code="no-extremes", level="note", at=at, title="No line passes through all error boxes", say=say)
         )
     return findings + _foreseen(analysis, fit, at)
+
+
+MOST_LOST = 4
+"""More rows than these that give no point are said in one remark: it is no slip of one row then."""
+
+
+def _lost(analysis: Analysis, fit: FitAnalysis) -> list[Finding]:
+    """Rows of which everything was read, and which yet give no point: the root or the logarithm of something below nought."""
+    step, body = analysis.program.fits[fit.name], analysis.program.definition.fits[fit.name]
+    read = np.ones(len(fit.x), bool)
+    for key in analysis.program.needs.get(fit.name, frozenset()):
+        known = np.isfinite(analysis.values[key].value)
+        read &= known if len(known) == len(read) > 1 else bool(known.any())
+    rows = np.flatnonzero(read & analysis.sheet.keep[step.series] & ~(np.isfinite(fit.x) & np.isfinite(fit.y)))
+    if not len(rows):
+        return []
+    axis = [
+        typeset(parse(text))
+        for text, v in ((body.y, fit.y), (body.x, fit.x))
+        if text and not np.isfinite(v[rows]).all()
+    ]
+    what = " and ".join(axis)
+    if len(rows) > MOST_LOST:
+        say = f"Everything was read, but {what} has no value in {counted(len(rows), 'row')}. Look at what enters all of them."
+        return [
+            Finding(
+                code="no-value",
+                level="caution",
+                at=f"fits.{fit.name}",
+                title=f"{counted(len(rows), 'row')} without a point",
+                say=say,
+            )
+        ]
+    return [
+        Finding(
+            code="no-value",
+            level="caution",
+            at=f"{step.series}.{row + 1}",
+            title=f"Row {row + 1} gives no point",
+            say=f"Everything in it was read, but {what} has no value there. Look at its readings.",
+            row_out=(step.series, row + 1),
+        )
+        for row in rows.tolist()
+    ]
 
 
 def _undivided(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Finding]:

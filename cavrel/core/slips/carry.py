@@ -185,23 +185,34 @@ class _Carrying:
 
     def unmade(self, step: FitStep, bound: Bound) -> None:
         """A curve that the sheet as it stands does not allow, but another sheet may: points alike, sought from the model's own starts."""
-        rows = np.flatnonzero(np.isfinite(bound.x[0]) & np.isfinite(bound.y[0]) & bound.keep)
+        rows = np.flatnonzero(evidence.behind_read(self.analysis, step.name, bound.y.shape[1]) & bound.keep)
         if step.shape is None or len(rows) <= len(step.shape.names):
             return
         many = max(len(bound.x), len(bound.y))
         x, y = (np.broadcast_to(v, (many, v.shape[1]))[:, rows] for v in (bound.x, bound.y))
-        shape = step.shape.about(x[0])
-        alike = np.ones(len(rows))
-        curve = curve_of(step, shape, replace(bound, x=np.broadcast_to(bound.x, (many, bound.x.shape[1]))), rows)
-        least = np.full(many, np.inf)
-        for start in shape.starts(x[0], y[0], alike)[:_STARTS]:
-            theta, _ = solver.batch(curve, y, alike, np.repeat(start[None, :], many, axis=0), _ROUNDS, _SETTLED)
+        whole = np.flatnonzero(np.isfinite(x).all(axis=1) & np.isfinite(y).all(axis=1))
+        if not len(whole):
+            return
+        x, y = x[whole], y[whole]
+        shape, alike = step.shape.about(x[0]), np.ones(len(rows))
+        wide = np.full((len(whole), bound.x.shape[1]), np.nan)
+        wide[:, rows] = x
+        curve = curve_of(step, shape, replace(bound, x=wide), rows)
+        starts = np.zeros((1, len(shape.names))) if shape.linear else shape.starts(x[0], y[0], alike)[:_STARTS]
+        least = np.full(len(whole), np.inf)
+        for start in starts:
+            theta, _ = solver.batch(curve, y, alike, np.repeat(start[None, :], len(y), axis=0), _ROUNDS, _SETTLED)
             squares = ((y - curve.predict(theta)) ** 2).sum(axis=1)
             least = np.fmin(least, np.where(np.isfinite(squares), squares, np.inf))
         size = np.maximum(evidence.scale(y)[:, 0], 1e-300)
-        squares = np.broadcast_to(np.where(np.isfinite(least), least / size**2, 1.0), self.count)
+        found = np.ones(many)
+        found[whole] = np.where(np.isfinite(least), least / size**2, 1.0)
         self.fits[step.name] = Fitted(
-            squares=squares, dof=len(rows) - len(shape.names), known=False, behind=0.0, series=step.series
+            squares=np.broadcast_to(found, self.count),
+            dof=len(rows) - len(shape.names),
+            known=False,
+            behind=0.0,
+            series=step.series,
         )
 
     def solved(self, step: FitStep, fit: FitAnalysis, bound: Bound) -> tuple[Array, Array, Array]:

@@ -25,7 +25,7 @@ _OF_DIFFERENCES = 5.0
 _OF_REPEATS = 2.0
 _LOOSE = 0.35
 """Share of its u that a difference may be off by for reasons of its own; keeps differences that are nearly one from speaking twice."""
-LOST, UNEVEN = 4.0, 0.8
+LOST, UNEVEN = 7.0, 0.8
 IMPLAUSIBLE, ONCE_MORE = 5.0, 2.0
 """What a row without a value, an uneven setting, a value out of its range and every further one cost."""
 MOST_OF_A_KIND = 4

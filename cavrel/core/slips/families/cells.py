@@ -3,6 +3,7 @@
 import itertools
 from collections.abc import Iterator
 
+from cavrel.core.quantity.reading import decimals_of
 from cavrel.core.slips.hypothesis import Hypothesis
 from cavrel.core.slips.readings import One, Readings
 
@@ -76,7 +77,19 @@ def decimal(readings: Readings) -> Iterator[Hypothesis]:
                     do=f"write {text}",
                     share=share,
                     cells=(cell,),
+                    bonus=_DIGITS_FIT * (_too_fine(one, one.plain) - _too_fine(one, text)),
                 )
+
+
+_DIGITS_FIT = 2.0
+"""What a text with more decimals than its instrument gives speaks for a point that was moved, as a logarithm."""
+
+
+def _too_fine(one: One, text: str) -> int:
+    gauge = one.spec.gauge
+    if gauge is None or not gauge.least_count:
+        return 0
+    return int(len(text.replace(",", ".").partition(".")[2]) > decimals_of(gauge.least_count, one.spec.unit))
 
 
 def sign(readings: Readings) -> Iterator[Hypothesis]:
