@@ -255,6 +255,7 @@ def content(opened: Opened, others: Others, wanted: str = "") -> dict[str, Any]:
         "predictions": _predictions(opened),
         "suspects": suspects.cards(opened),
         "ask": opened.suspected.ask,
+        "unexplained": opened.suspected.unexplained,
         "shape": _shape(opened, wanted) if wanted else None,
     }
 

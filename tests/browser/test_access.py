@@ -18,6 +18,8 @@ PAGES = [
     "/runs/1/judge",
     "/runs/1/logbook",
     "/runs/8/judge",
+    "/runs/1/report",
+    "/runs/1/export",
     "/runs/9/traces/force.a.1",
     "/runs",
     "/write",
@@ -27,13 +29,10 @@ PAGES = [
 
 
 THEMED = {
-    "/",
-    "/cupboard",
-    "/lessons/1",
-    "/runs/1/plan",
     "/runs/1/measure",
     "/runs/1/straighten",
     "/runs/1/judge",
+    "/runs/1/report",
     "/patterns",
 }
 """Looked at in the other themes, too: themes change roles of colour, and these pages hold every component, one of them in every state."""

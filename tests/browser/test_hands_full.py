@@ -211,7 +211,8 @@ def test_no_page_is_wider_than_its_window(page: Page, server: Server) -> None:
         "/",
         "/runs",
         "/experiments/pendulum",
-        *(f"/runs/{r}/{s}" for r in (1, 4, 9, 16) for s in ("measure", "straighten", "judge", "logbook")),
+        *(f"/runs/1/{s}" for s in ("measure", "straighten", "judge", "report", "logbook", "export")),
+        *(f"/runs/{r}/{s}" for r in (4, 9, 16) for s in ("measure", "straighten")),
     ]
     for path in paths:
         page.set_viewport_size({"width": 1280, "height": 800})

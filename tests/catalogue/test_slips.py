@@ -208,6 +208,33 @@ def test_a_sheet_of_the_batch_is_the_sheet_worked_out_whole() -> None:
         assert values[index] == pytest.approx(other.results["g"].value, rel=0.02), one.say
 
 
+def test_what_no_single_slip_explains_is_said_to_be_so() -> None:
+    """The flier whose radius is wrong by any amount: no factor, no digit and no count brings its two angles together."""
+    flier = {
+        "format": "cavrel-run/1",
+        "experiment": "conical-pendulum",
+        "quantities": {"m": "155.5", "l": "110.0", "n": "10", "t": ["19.87"] * 3, "r": ["83.1", "83.0", "83.2"]},
+        "series": {},
+    }
+    seen = found(flier)
+    assert all(s.probability < 0.5 for s in seen.suspects)
+    assert seen.unexplained or seen.suspects
+    assert not found(swings()).unexplained
+
+
+def test_a_proposal_that_leaves_nothing_to_compare_is_no_agreement() -> None:
+    """A radius longer than its string has no angle: to lose a comparison is not to win it."""
+    flier = {
+        "format": "cavrel-run/1",
+        "experiment": "conical-pendulum",
+        "quantities": {"m": "155.5", "l": "110.0", "n": "10", "t": ["19.87"] * 3, "r": ["83.1", "83.0", "83.2"]},
+        "series": {},
+    }
+    for suspect in found(flier).suspects:
+        assert suspect.after != "no result"
+        assert suspect.family != "offset"
+
+
 def test_priors_are_shared_within_a_family() -> None:
     proposals = [one for propose in PROPOSERS for one in propose(Readings(analysed(swings())))]
     # What a text says for a proposal comes on top of its share.

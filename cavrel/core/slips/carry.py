@@ -284,6 +284,8 @@ class _Carrying:
             sized = np.abs(value) if other[0] and abs(value[0]) > 0 else largest
             columns.append(np.broadcast_to(gap / self.scaled(np.broadcast_to(sized, gap.shape)), self.count) / own)
         gaps = np.stack(columns, axis=1) if columns else np.zeros((self.count, 0))
+        # A proposal that leaves nothing to compare has not brought two values together.
+        gaps = np.where(np.isfinite(gaps), gaps, gaps[:1])
         return Features(
             repeats=self.repeats,
             fits=self.fits,

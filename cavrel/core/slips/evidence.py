@@ -77,6 +77,29 @@ class Features:
     uneven: Array
 
 
+def usual(dof: int) -> float:
+    """A chi-squared that nobody would ask about: its mean and twice its standard deviation."""
+    return dof + 2 * math.sqrt(2 * dof)
+
+
+UNSETTLED = 10.0
+"""What every test costs that a sheet still fails by far: a proposal that leaves it failing needs a second cause beside its own."""
+_BY_FAR = 3.0
+
+
+def unsettled(found: Features) -> Array:
+    """How many tests each sheet fails by far, ``(H,)``: tables by their worst curve, identities, and all differences together."""
+    total = (found.apart > _BY_FAR * usual(max(found.differences.shape[1], 1))).astype(float)
+    failed: dict[str, NDArray[np.bool_]] = {}
+    for fit in found.fits.values():
+        if fit.known:
+            own = np.asarray(fit.squares > _BY_FAR * usual(fit.dof))
+            failed[fit.series] = failed[fit.series] | own if fit.series in failed else own
+    for table in failed.values():
+        total = total + table
+    return np.asarray(total)
+
+
 def likelihood(found: Features) -> Array:
     """Logarithm of the likelihood of each sheet, ``(H,)``, up to a constant of the experiment."""
     total = np.zeros(len(found.apart))

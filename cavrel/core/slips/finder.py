@@ -15,6 +15,7 @@ from cavrel.core.analysis import Analysis, analyse, analyse_sheet
 from cavrel.core.analysis.sheet import InputReadings, Sheet
 from cavrel.core.definition.steps import Program
 from cavrel.core.errors import CavrelError
+from cavrel.core.quantity.rounding import significant
 from cavrel.core.slips import carry, evidence
 from cavrel.core.slips.evidence import Features, Repeats
 from cavrel.core.slips.families import PRIOR, PROPOSERS, SEEN_ONLY, offsets
@@ -85,13 +86,20 @@ class Suspect:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Found:
-    """``suspects``: likeliest first, none where the sheet is likelier clean. ``of_a_slip``: probability that there is one of a known kind.
-    ``tried``: how many proposals were weighed. ``ask``: the reading that would tell the first two apart; empty where one leads."""
+    """What was found.
+
+    ``suspects``: likeliest first, none where the sheet is likelier clean.
+    ``of_a_slip``: probability that there is one of a known kind.
+    ``tried``: how many proposals were weighed.
+    ``ask``: the reading that would tell the first two apart; empty where one leads.
+    ``unexplained``: something is wrong that no slip of a known kind explains.
+    """
 
     suspects: tuple[Suspect, ...]
     of_a_slip: float
     tried: int
     ask: str = ""
+    unexplained: bool = False
 
 
 def find(analysis: Analysis, alternatives: Sequence[Alternative] = (), rejected: Collection[str] = ()) -> Found:
@@ -130,9 +138,15 @@ class _Search:
         laws = len(self.laws)
         gain = np.zeros(len(self.proposals))
         gain[laws:] = np.nan_to_num(likelihood[1:] - likelihood[0], nan=-50.0)
+        gain[laws:] -= evidence.UNSETTLED * evidence.unsettled(features)[1:]
         chances = self.probabilities(gain, float(likelihood[0]), self.ideal(features))
         if chances[:-2].sum() < _WORTH_A_LOOK and not (self.laws and self.uneasy(features)):
-            return Found(suspects=(), of_a_slip=float(chances[:-2].sum()), tried=len(self.proposals))
+            return Found(
+                suspects=(),
+                of_a_slip=float(chances[:-2].sum()),
+                tried=len(self.proposals),
+                unexplained=bool(evidence.unsettled(features)[0] > 0),
+            )
         short = self.shortlist(np.log(np.maximum(chances[:-2], 1e-300)))
         base = evidence.of_analysis(self.analysis, repeats_of(features, 0))
         whole: dict[int, tuple[float, Analysis, Features]] = {}
@@ -152,6 +166,7 @@ class _Search:
             # Squares within repeats need no weights: the batch has them right, whatever unit a row is taken in.
             found = evidence.of_analysis(other, repeats_of(features, max(index - laws + 1, 0)))
             exact[index] = comparable(base, found, self.analysis, other)
+            exact[index] -= evidence.UNSETTLED * float(evidence.unsettled(found)[0])
             whole[index] = exact[index], other, found
         chances = self.probabilities(exact + self.stands_for(gain, list(whole)), start, self.ideal(base))
         return self.cards(chances, exact, whole, base)
@@ -178,7 +193,7 @@ class _Search:
         fits, repeats = {}, {}
         for name, fit in features.fits.items():
             fits[name] = replace(
-                fit, squares=np.minimum(fit.squares[:1], usual(fit.dof)) if fit.known else fit.squares[:1]
+                fit, squares=np.minimum(fit.squares[:1], evidence.usual(fit.dof)) if fit.known else fit.squares[:1]
             )
         for key, own in features.repeats.items():
             repeats[key] = replace(own, squares=np.minimum(own.squares[:1], self.without_worst[key]))
@@ -190,7 +205,7 @@ class _Search:
                     features,
                     fits=fits,
                     repeats=repeats,
-                    apart=np.minimum(features.apart[:1], usual(count)),
+                    apart=np.minimum(features.apart[:1], evidence.usual(count)),
                     differences=features.differences[:1],
                     lost=nought,
                     implausible=nought,
@@ -288,7 +303,13 @@ class _Search:
         ask = ""
         if len(suspects) > 1 and suspects[0].probability < 3 * suspects[1].probability:
             ask = self.ask(suspects[0], suspects[1])
-        return Found(suspects=tuple(suspects), of_a_slip=of_a_slip, tried=len(self.proposals), ask=ask)
+        return Found(
+            suspects=tuple(suspects),
+            of_a_slip=of_a_slip,
+            tried=len(self.proposals),
+            ask=ask,
+            unexplained=not suspects and bool(evidence.unsettled(base)[0] > 0),
+        )
 
     def suspect(
         self,
@@ -367,11 +388,6 @@ class _Search:
         return f"{label} in row {row}" if row else label
 
 
-def usual(dof: int) -> float:
-    """A chi-squared that nobody would ask about: its mean and twice its standard deviation."""
-    return dof + 2 * math.sqrt(2 * dof)
-
-
 def _place(one: Hypothesis) -> tuple[str, str]:
     """What belongs on one card: everything about one reading, and one kind of cause in a column."""
     return one.at, "" if one.cells else one.family
@@ -417,18 +433,27 @@ def comparable(base: Features, found: Features, before: Analysis, after: Analysi
     pairs = ((n, base.fits[n], found.fits[n]) for n in base.fits.keys() & found.fits.keys())
     fits = {n for n, a, b in pairs if a.known == b.known and (same or a.dof == b.dof)}
     both = []
+    tests = {True: evidence.tested(before), False: evidence.tested(after)}
     for own in (base, found):
-        gaps = [i for i, name in enumerate(own.names) if name in base.names and name in found.names]
-        differences = own.differences[:, gaps]
-        analysis = before if own is base else after
-        ought = [one for one in evidence.tested(analysis) if one[1] in base.names and one[1] in found.names]
+        known = {one[1]: one for one in tests[own is base]}
+        # A proposal that leaves nothing to compare has not brought two values together: what it lost stays as far apart as it was.
+        ought = (
+            [known.get(one[1], one) for one in tests[True]]
+            if same
+            else [o for o in known.values() if o[1] in base.names]
+        )
+        ought = [one for one in ought if same or one[1] in found.names]
         u = np.array([one[3] for one in ought])
+        differences = np.array([[one[2] for one in ought]]) / u if ought else np.zeros((1, 0))
+        parts = [one[4] for one in ought]
+        if len({len(p) for p in parts}) > 1:  # of two analyses with components of their own
+            parts = [np.eye(len(parts))[i] * one[3] for i, one in enumerate(ought)]
         both.append(
             replace(
                 own,
                 fits={name: own.fits[name] for name in fits},
                 differences=differences,
-                apart=evidence.distance(differences, evidence.correlation([one[4] for one in ought], u)),
+                apart=evidence.distance(differences, evidence.correlation(parts, u)),
             )
         )
     return float(evidence.likelihood(both[1])[0] - evidence.likelihood(both[0])[0])
@@ -494,7 +519,10 @@ def speaks(analysis: Analysis, before: Features, after: Features) -> str:
             gain = 0.5 * before.fits[name].dof * math.log(was / max(now, 1e-12))
             if before.fits[name].known:
                 clauses.append(
-                    (gain, f"χ² of {label} falls from {was:.3g} to {now:.2g}, with {before.fits[name].dof} to expect")
+                    (
+                        gain,
+                        f"χ² of {label} falls from {significant(was, 3)} to {significant(now, 2)}, with {before.fits[name].dof} to expect",
+                    )
                 )
             else:
                 clauses.append(
@@ -510,7 +538,7 @@ def speaks(analysis: Analysis, before: Features, after: Features) -> str:
             clauses.append(
                 (
                     0.5 * (was**2 - now**2) / (1 + was),
-                    f"{_lower(label)} comes from {was:.2g} to {now:.1g} standard uncertainties",
+                    f"{_lower(label)} comes from {significant(was, 2)} to {significant(now, 1)} standard uncertainties",
                 )
             )
     if after.implausible[0] < before.implausible[0]:
