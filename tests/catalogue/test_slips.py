@@ -14,9 +14,10 @@ from cavrel.core.logbook.run import load
 from cavrel.core.simulate import simulate
 from cavrel.core.slips import Found, carry, evidence, find
 from cavrel.core.slips.families import PRIOR, PROPOSERS
-from cavrel.core.slips.finder import changed, priors
+from cavrel.core.slips.finder import priors
 from cavrel.core.slips.hypothesis import Hypothesis
 from cavrel.core.slips.readings import Readings, figures
+from cavrel.core.slips.whole import changed
 from tools import slips as bench
 
 LENGTHS = ["50.0", "70.0", "90.0", "110.0", "130.0", "150.0"]

@@ -1,4 +1,4 @@
-"""Many sheets carried through one program at once, with the weights of the sheet as it stands: features by which they are compared.
+"""Many sheets carried through one program at once, with the weights of the sheet as it stands; long because it follows all of a program.
 
 Fits are solved anew for every sheet, but each point keeps its weight, scaled where the whole of y is; so what leads here is worked out
 whole afterwards.

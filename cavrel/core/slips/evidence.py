@@ -1,4 +1,4 @@
-"""How well a sheet hangs together: one logarithm of a likelihood for each sheet, from features that are free of units and of scale.
+"""How well a sheet hangs together: one logarithm of a likelihood, from features free of units and scale; long because all witnesses stand here.
 
 Every part is that of Student's distribution, whose tails forgive what no model knows: chi-squared of a fit with variances known to a few
 degrees of freedom (the multivariate t; Lange, Little, Taylor 1989), squares within repeats about a declared size, and differences that

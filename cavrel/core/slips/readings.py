@@ -3,8 +3,8 @@
 import math
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
-from functools import cached_property
+from dataclasses import dataclass, replace
+from functools import cached_property, partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,7 +17,7 @@ from cavrel.core.formula.parse import parse
 from cavrel.core.quantity.reading import Reading
 from cavrel.core.quantity.units import Unit
 from cavrel.core.slips.evidence import median
-from cavrel.core.slips.hypothesis import Cell, Texts
+from cavrel.core.slips.hypothesis import Cell, Hypothesis, Texts
 
 Array = NDArray[np.float64]
 
@@ -153,6 +153,37 @@ class Readings:
         for one in self.of(entry):
             texts[one.row][one.trial] = one.written(float(values[one.row, one.trial]))
         return {key: tuple(map(tuple, texts))}
+
+    def throughout(
+        self, entry: InputReadings, values: Array, family: str, say: str, do: str, share: float = 1.0
+    ) -> Hypothesis:
+        """A proposal that all readings of an input are ``values`` ``(rows, trials)``, SI."""
+        spec = entry.spec
+        return Hypothesis(
+            family=family,
+            at=f"quantities.{spec.name}" if spec.series is None else spec.key,
+            say=say,
+            do=do,
+            share=share,
+            columns={spec.key: values},
+            texts=partial(self.column, spec.key, values),
+        )
+
+    def in_row(
+        self, entry: InputReadings, row: int, factor: float, family: str, say: str, do: str, share: float
+    ) -> Hypothesis:
+        """A proposal that the readings of one row are ``factor`` times what they are."""
+        values = entry.values.copy()
+        values[row] *= factor
+        several = entry.values.shape[1] > 1
+        return replace(
+            self.throughout(entry, values, family, say, do, share),
+            at=f"{entry.spec.key}.{row + 1}" + ("" if several else ".1"),
+        )
+
+    def rows_of(self, entry: InputReadings) -> list[int]:
+        """Rows of an input that are worth a look, by number."""
+        return sorted({one.row for one in self.ones if one.spec is entry.spec and entry.spec.series is not None})
 
     def typed(self) -> Iterator[InputReadings]:
         """Inputs with readings that somebody typed."""

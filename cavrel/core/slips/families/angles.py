@@ -2,7 +2,6 @@
 
 import math
 from collections.abc import Iterator
-from functools import partial
 
 from cavrel.core.slips.hypothesis import Hypothesis
 from cavrel.core.slips.readings import Readings, angle
@@ -25,25 +24,6 @@ def proposed(readings: Readings) -> Iterator[Hypothesis]:
         else:
             options.append(("the angle is in degrees", "take it as degrees", _DEGREE))
         for say, do, factor in options:
-            values = entry.values * factor
-            yield Hypothesis(
-                family="angle",
-                at=f"quantities.{spec.name}" if spec.series is None else spec.key,
-                say=say,
-                do=do,
-                share=3.0,
-                columns={spec.key: values},
-                texts=partial(readings.column, spec.key, values),
-            )
-            for row in sorted({one.row for one in readings.ones if one.spec is spec and spec.series is not None}):
-                values = entry.values.copy()
-                values[row] *= factor
-                yield Hypothesis(
-                    family="angle",
-                    at=f"{spec.key}.{row + 1}" if entry.values.shape[1] > 1 else f"{spec.key}.{row + 1}.1",
-                    say=say,
-                    do=do,
-                    share=1.0 / entry.rows,
-                    columns={spec.key: values},
-                    texts=partial(readings.column, spec.key, values),
-                )
+            yield readings.throughout(entry, entry.values * factor, "angle", say, do, 3.0)
+            for row in readings.rows_of(entry):
+                yield readings.in_row(entry, row, factor, "angle", say, do, 1.0 / entry.rows)

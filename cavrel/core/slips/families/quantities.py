@@ -2,7 +2,6 @@
 
 import re
 from collections.abc import Iterator
-from functools import partial
 
 from cavrel.core.quantity import units
 from cavrel.core.slips.hypothesis import Hypothesis
@@ -27,27 +26,9 @@ def diameter(readings: Readings) -> Iterator[Hypothesis]:
             (0.5, "a diameter for a radius", "halve it"),
         ):
             right = radius == (factor == 0.5)
-            values = entry.values * factor
-            yield Hypothesis(
-                family="diameter",
-                at=f"quantities.{spec.name}" if spec.series is None else spec.key,
-                say=say,
-                do=do,
-                share=likely * (1.0 if right or likely < 1 else 0.3),
-                columns={spec.key: values},
-                texts=partial(readings.column, spec.key, values),
-            )
+            share = likely * (1.0 if right or likely < 1 else 0.3)
+            yield readings.throughout(entry, entry.values * factor, "diameter", say, do, share)
             if spec.series is None or likely < 1 or not right:
                 continue
             for row in range(entry.rows):
-                one = entry.values.copy()
-                one[row] *= factor
-                yield Hypothesis(
-                    family="diameter",
-                    at=f"{spec.key}.{row + 1}" if entry.values.shape[1] > 1 else f"{spec.key}.{row + 1}.1",
-                    say=say,
-                    do=do,
-                    share=likely * 0.5 / entry.rows,
-                    columns={spec.key: one},
-                    texts=partial(readings.column, spec.key, one),
-                )
+                yield readings.in_row(entry, row, factor, "diameter", say, do, likely * 0.5 / entry.rows)

@@ -2,7 +2,6 @@
 
 import math
 from collections.abc import Iterator
-from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -52,34 +51,15 @@ def in_another(readings: Readings) -> Iterator[Hypothesis]:
         if spec.count or spec.whole:
             continue
         for text, factor in _scaled(spec):
-            values = entry.values * factor
             share = 1.0 if math.log10(factor) % 1 < 1e-9 or factor in (60.0, 1 / 60) else 0.5
-            where = "quantities." + spec.name if spec.series is None else spec.key
-            yield Hypothesis(
-                family="unit",
-                at=where,
-                say=f"the readings are in {text}, not in {spec.unit.text}",
-                do=f"take them as {text}",
-                share=3 * share,
-                columns={spec.key: values},
-                texts=partial(readings.column, spec.key, values),
-            )
-            if spec.series is None:
-                continue
-            rows = {one.row for one in readings.ones if one.spec is spec}
-            for row in sorted(rows):
-                values = entry.values.copy()
-                values[row] *= factor
+            say, do = f"the readings are in {text}, not in {spec.unit.text}", f"take them as {text}"
+            yield readings.throughout(entry, entry.values * factor, "unit", say, do, 3 * share)
+            rows = readings.rows_of(entry)
+            for row in rows:
                 several = int(np.isfinite(entry.values[row]).sum()) > 1
-                yield Hypothesis(
-                    family="unit",
-                    at=f"{spec.key}.{row + 1}" if several else f"{spec.key}.{row + 1}.1",
-                    say=f"the {'row is' if several else 'reading is'} in {text}, not in {spec.unit.text}",
-                    do=f"take {'them' if several else 'it'} as {text}",
-                    share=share / max(len(rows), 1),
-                    columns={spec.key: values},
-                    texts=partial(readings.column, spec.key, values),
-                )
+                say = f"the {'row is' if several else 'reading is'} in {text}, not in {spec.unit.text}"
+                do = f"take {'them' if several else 'it'} as {text}"
+                yield readings.in_row(entry, row, factor, "unit", say, do, share / max(len(rows), 1))
 
 
 def frequency(readings: Readings) -> Iterator[Hypothesis]:
@@ -221,11 +201,5 @@ def temperature(readings: Readings) -> Iterator[Hypothesis]:
         ):
             if not (si[np.isfinite(si)] > 0).all():
                 continue
-            yield Hypothesis(
-                family="temperature",
-                at=f"quantities.{spec.name}" if spec.series is None else spec.key,
-                say=f"the readings are in {name}, not in {spec.unit.text}",
-                do=f"take them as {name}",
-                columns={spec.key: si},
-                texts=partial(readings.column, spec.key, si),
-            )
+            say, do = f"the readings are in {name}, not in {spec.unit.text}", f"take them as {name}"
+            yield readings.throughout(entry, si, "temperature", say, do)
