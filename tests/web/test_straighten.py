@@ -83,9 +83,7 @@ def test_the_line_foretells_what_one_more_reading_gives(client: FlaskClient) -> 
     assert "one more reading lies between" in inside
     assert "outside what was measured" not in inside
     assert "outside what was measured" in text(client, f"/runs/{run}/straighten?at=3 m")
-    assert "no number" in text(client, f"/runs/{run}/straighten?at=far") or "not a number" in text(
-        client, f"/runs/{run}/straighten?at=far"
-    )
+    assert "is not a number" in text(client, f"/runs/{run}/straighten?at=far")
 
 
 def test_where_a_straight_part_ends_is_proposed_with_its_points(client: FlaskClient) -> None:
@@ -118,4 +116,3 @@ def test_agreement_by_a_line_that_failed_a_test_is_called_so(client: FlaskClient
     judged = text(client, f"/runs/{run}/judge")
     assert "Agrees, but not cleanly." in judged
     assert "the points scatter more than their error bars allow" in judged
-    assert "Judge9.6 ± 0.2" not in judged or "agrees" not in judged.partition("Results")[2][:200]

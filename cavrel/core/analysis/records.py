@@ -225,6 +225,14 @@ class Analysis:
             np.isfinite(self.nominal[key]).any() for key in needs if not self.program.input_of[key].default
         )
 
+    def behind_read(self, name: str, rows: int) -> NDArray[np.bool_]:
+        """Where everything behind a fit, ``(rows,)``, or a result, ``(1,)``, was read; some of every column is enough for a result."""
+        whole = np.ones(rows, bool)
+        for key in self.program.needs.get(name, frozenset()):
+            known = np.isfinite(self.values[key].value)
+            whole &= known if len(known) == rows > 1 else bool(known.any())
+        return whole
+
     def laps(self, step: int) -> float:
         """How many laps the timer of a step counts; NaN where it cannot be told."""
         run = self.program.laps.get(step)

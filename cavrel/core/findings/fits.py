@@ -125,10 +125,7 @@ MOST_LOST = 4
 def _lost(analysis: Analysis, fit: FitAnalysis) -> list[Finding]:
     """Rows of which everything was read, and which yet give no point: the root or the logarithm of something below nought."""
     step, body = analysis.program.fits[fit.name], analysis.program.definition.fits[fit.name]
-    read = np.ones(len(fit.x), bool)
-    for key in analysis.program.needs.get(fit.name, frozenset()):
-        known = np.isfinite(analysis.values[key].value)
-        read &= known if len(known) == len(read) > 1 else bool(known.any())
+    read = analysis.behind_read(fit.name, len(fit.x))
     rows = np.flatnonzero(read & analysis.sheet.keep[step.series] & ~(np.isfinite(fit.x) & np.isfinite(fit.y)))
     if not len(rows):
         return []

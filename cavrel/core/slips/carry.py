@@ -131,7 +131,7 @@ class _Carrying:
             others[step.key] = step.accepted_run(self.environment)
         elif step.accepted_name is not None:
             others[step.key] = np.array([[self.analysis.accepted[step.accepted_name].value]])
-        if evidence.behind_read(self.analysis, step.key, 1)[0]:
+        if self.analysis.behind_read(step.key, 1)[0]:
             self.lost += np.broadcast_to(~np.isfinite(self.values[step.key][:, 0]), self.count)
 
     def parity(self, parity: Parity) -> None:
@@ -153,7 +153,7 @@ class _Carrying:
     def fit(self, step: FitStep) -> None:
         fit = {**self.analysis.fits, **self.analysis.means}[step.name]
         bound = bind(step, self.environment, self.analysis.sheet)
-        read = evidence.behind_read(self.analysis, step.name, bound.y.shape[1])
+        read = self.analysis.behind_read(step.name, bound.y.shape[1])
         gone = read & ~(np.isfinite(bound.x) & np.isfinite(bound.y))
         body = self.analysis.program.definition.fits.get(step.name)
         counts = not step.plain and not (body is not None and body.sketch)
@@ -185,7 +185,7 @@ class _Carrying:
 
     def unmade(self, step: FitStep, bound: Bound) -> None:
         """A curve that the sheet as it stands does not allow, but another sheet may: points alike, sought from the model's own starts."""
-        rows = np.flatnonzero(evidence.behind_read(self.analysis, step.name, bound.y.shape[1]) & bound.keep)
+        rows = np.flatnonzero(self.analysis.behind_read(step.name, bound.y.shape[1]) & bound.keep)
         if step.shape is None or len(rows) <= len(step.shape.names):
             return
         many = max(len(bound.x), len(bound.y))

@@ -246,7 +246,7 @@ def of_analysis(analysis: Analysis, repeats: dict[str, Repeats]) -> Features:
         step = analysis.program.fits[name]
         if step.plain or (name in analysis.program.definition.fits and analysis.program.definition.fits[name].sketch):
             continue
-        whole = behind_read(analysis, name, len(fit.x))
+        whole = analysis.behind_read(name, len(fit.x))
         lost += float((whole & ~(np.isfinite(fit.x) & np.isfinite(fit.y))).sum())
         if not fit.made or fit.diagnostics is None:
             continue
@@ -265,7 +265,7 @@ def of_analysis(analysis: Analysis, repeats: dict[str, Repeats]) -> Features:
     for parity in analysis.parities:
         if parity.dof > 0 and math.isfinite(parity.chi2):
             fits[f"identity#{parity.index}"] = of_parity(np.array([parity.chi2]), parity.dof, parity.index)
-    lost += sum(bool(r.reason) and behind_read(analysis, name, 1)[0] for name, r in analysis.results.items())
+    lost += sum(bool(r.reason) and analysis.behind_read(name, 1)[0] for name, r in analysis.results.items())
     ought = tested(analysis)
     u = np.array([one[3] for one in ought])
     gaps = np.array([[one[2] for one in ought]]) / u if ought else np.zeros((1, 0))
@@ -300,12 +300,3 @@ def of_analysis(analysis: Analysis, repeats: dict[str, Repeats]) -> Features:
 def of_parity(squares: Array, dof: int, index: int) -> Fitted:
     """An identity as a witness: its residuals ought to be nought, as those of a curve ought to be small."""
     return Fitted(squares=squares, dof=dof, known=True, behind=MOST_BEHIND, series=f"identity#{index}")
-
-
-def behind_read(analysis: Analysis, name: str, rows: int) -> NDArray[np.bool_]:
-    """Where everything behind a fit, ``(rows,)``, or a result, ``(1,)``, was read; some of every column is enough for a result."""
-    whole = np.ones(rows, bool)
-    for key in analysis.program.needs.get(name, frozenset()):
-        known = np.isfinite(analysis.values[key].value)
-        whole &= known if len(known) == rows > 1 else bool(known.any())
-    return whole
