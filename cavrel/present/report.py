@@ -153,8 +153,9 @@ def _conclusion(opened: Opened) -> str:
         return ""
     verdict = judged(opened.analysis, result, opened.findings)
     value = result.measured(opened.analysis.rules.rounding).text()
+    beside = "what this run says in another way" if verdict.measured else "the accepted value"
     ends = {
-        "agrees": "It agrees with the accepted value within its uncertainty.",
+        "agrees": f"It agrees with {beside} within its uncertainty.",
         "wide": "It agrees, but it is too uncertain for that to mean much.",
         "doubtful": "Whether it agrees remains in doubt.",
         "disagrees": "It does not agree with the value beside it; something systematic remains.",
@@ -320,11 +321,8 @@ def content(opened: Opened) -> dict[str, Any]:
 
 def _basis(opened: Opened) -> str:
     """What the report rests on, for its foot."""
-    rules = opened.analysis.rules
-    return (
-        f"{counted(len(opened.entries), 'entry of the logbook', 'entries of the logbook')}; definition {opened.run.hash[:12]}; "
-        f"uncertainty by {'scatter' if rules.fit_uncertainty == 'scatter' else 'propagation'}, coverage 95 %."
-    )
+    entries = counted(len(opened.entries), "entry of the logbook", "entries of the logbook")
+    return f"{entries}; definition {opened.run.hash[:12]}; coverage 95 %."
 
 
 def data(opened: Opened) -> dict[str, Any]:
