@@ -28,16 +28,18 @@ class CannotServe(Exception):
 
 
 @contextmanager
-def database() -> Iterator[str]:
-    """The database's URL: ``DATABASE_URL``, or a private cluster that stops with the block. Raises CannotServe."""
+def database(beside: bool = False) -> Iterator[str]:
+    """The database's URL: ``DATABASE_URL``, or a private cluster that stops with the block; ``beside``: one that another Cavrel serves from
+    will do. Raises CannotServe."""
     named = os.environ.get("DATABASE_URL")
     if named:
         yield named
         return
     folder = default_folder()
-    print(f"database: a private PostgreSQL in {folder}", flush=True)
+    print(f"database: a private PostgreSQL in {folder}", file=sys.stderr if beside else sys.stdout, flush=True)
     try:
-        with Cluster(folder).running() as url:
+        cluster = Cluster(folder)
+        with cluster.reached() if beside else cluster.running() as url:
             yield url
     except ClusterError as fault:
         raise CannotServe(str(fault)) from fault

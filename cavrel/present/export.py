@@ -2,7 +2,8 @@
 
 import re
 
-from cavrel.core.document import package, tables
+from cavrel.core.document import carried, package, tables
+from cavrel.core.document.carried import Carried, renumbered
 from cavrel.core.document.tables import Table
 from cavrel.present import measure
 from cavrel.service.opened import Opened
@@ -14,11 +15,32 @@ def tables_of(opened: Opened) -> list[Table]:
 
 
 def package_of(opened: Opened) -> bytes:
-    """Tables, run document, definition and result document in one archive."""
+    """Tables, run, definition, result, logbook and cupboard in one archive: what it takes to go on with the run elsewhere."""
     data = measure.data(opened)
-    documents = {"run.json": data["run"], "definition.json": opened.base.document(), "result.json": data["result"]}
+    cupboard = opened.cupboard
+    documents = {
+        "run.json": data["run"],
+        "definition.json": opened.base.document(),
+        "result.json": data["result"],
+        "logbook.json": carried.document(carried_of(opened)),
+        "cupboard.json": cupboard.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+        | {"format": cupboard.format},
+    }
     made = opened.entries[-1].saved_at.isoformat() if opened.entries else ""
     return package.archive(opened.run.title, opened.run.experiment, tables_of(opened), documents, made)
+
+
+def carried_of(opened: Opened) -> Carried:
+    """The run's logbook, counted from 1."""
+    run = opened.run
+    return Carried(
+        title=run.title,
+        bench=run.bench,
+        made_at=run.made_at,
+        rules=run.rules,
+        instruments=run.instruments,
+        entries=renumbered(opened.entries, {e.id: i for i, e in enumerate(opened.entries, 1)}),
+    )
 
 
 def file_name(opened: Opened) -> str:

@@ -12,6 +12,7 @@ from cavrel.core.cupboard.document import CupboardError
 from cavrel.core.definition import Definition
 from cavrel.core.errors import CavrelError
 from cavrel.core.remember import by_identity
+from cavrel.store import brought
 from cavrel.store import cupboards as store
 from cavrel.store.pool import Connection
 
@@ -21,13 +22,13 @@ _lock = Lock()
 
 
 def cupboard_of(connection: Connection, course: int, version: int, digest: str) -> Cupboard:
-    """A version of a course's cupboard, known by its ``digest``. Raises LookupError."""
+    """A version of a course's cupboard, known by its ``digest``; version 0 came with a run from a file. Raises LookupError."""
     with _lock:
         found = _known.get(digest)
         if found is not None:
             _known.move_to_end(digest)
             return found
-    made = cupboards.load(store.body(connection, course, version))
+    made = cupboards.load(store.body(connection, course, version) if version else brought.cupboard(connection, digest))
     with _lock:
         made = _known.setdefault(digest, made)
         while len(_known) > MOST:

@@ -82,6 +82,19 @@ class Cluster:
                 watch.join()
                 self.stop()
 
+    @contextmanager
+    def reached(self) -> Iterator[str]:
+        """Yields the database's URL, whether another Cavrel serves from it now or nobody does. Raises ClusterError."""
+        self._folder()
+        try:
+            with (self.folder / "lock").open("w") as lock:
+                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            yield self.url()
+            return
+        with self.running() as url:
+            yield url
+
     def _port(self) -> int:
         return int((self.data / "postmaster.pid").read_text().splitlines()[3])
 

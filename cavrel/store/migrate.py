@@ -17,8 +17,8 @@ def known() -> dict[int, Path]:
     return {int(path.name.split("_")[0]): path for path in sorted(FOLDER.glob("[0-9]*.sql"))}
 
 
-def migrate(url: str) -> list[int]:
-    """Bring the database at ``url`` up to date; returns the migrations applied.
+def migrate(url: str, most: int | None = None) -> list[int]:
+    """Bring the database at ``url`` up to date, or to migration ``most``; returns the migrations applied.
 
     Raises NewerDatabase when it holds migrations this version does not know, and psycopg's errors when it cannot be reached.
     """
@@ -37,7 +37,7 @@ def migrate(url: str) -> list[int]:
                 "Start the newer version, or point DATABASE_URL or CAVREL_DATA elsewhere. Nothing was changed."
             )
         for number, path in files.items():
-            if number not in done:
+            if number not in done and (most is None or number <= most):
                 with connection.transaction():
                     connection.execute(path.read_bytes())
                     connection.execute("insert into migration (number) values (%s)", [number])

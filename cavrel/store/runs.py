@@ -40,7 +40,7 @@ class Run:
     ``title``: as it is called now.
     ``course``: the course's number.
     ``course_title``: and title.
-    ``cupboard``: the version of the course's cupboard that it goes by.
+    ``cupboard``: the version of the course's cupboard that it goes by; 0 for the one that came with it from a file.
     ``digest``: what that holds is known by.
     ``rules``: the run's own over the course's.
     ``instruments``: the run's own over the definition's.
@@ -89,13 +89,16 @@ MADE_OF = "md5(concat_ws('|', run.definition, run.cupboard, run.rules, run.instr
 
 _RUN = f"""
     select run.id, coalesce({_now("run:title")}, run.title) as title, run.course, course.title as course_title,
-           cupboard.version as cupboard, cupboard.digest, run.rules, run.instruments, coalesce({_now("run:bench")}, bench.name) as bench,
+           case when brought.run is null then cupboard.version else 0 end as cupboard, coalesce(brought.digest, cupboard.digest) as digest,
+           run.rules, run.instruments, coalesce({_now("run:bench")}, bench.name) as bench,
            run.definition as hash, definition.experiment, run.made_at,
            coalesce((select max(id) from entry where entry.run = run.id), 0) as newest, {MADE_OF} as made_of,
            coalesce({_now("run:away")}, 'false') = 'true' as away
     from run join course on course.id = run.course join bench on bench.id = run.bench join definition on definition.hash = run.definition
          join cupboard on cupboard.course = run.course and cupboard.version = coalesce(
              (select version from cupboard taken where taken.course = run.course and taken.version = {_now("run:cupboard")}::int), run.cupboard)
+         left join brought on brought.run = run.id and not exists (
+             select from entry where entry.run = run.id and slot = 'run:cupboard' and entry.id > brought.last)
 """
 _COURSE = """
     select course.id, slug, title, place, cupboard.version, cupboard.digest
@@ -131,6 +134,19 @@ def benches(connection: Connection, course: int) -> list[Bench]:
     return [
         Bench(**row) for row in connection.execute("select id, name from bench where course = %s order by id", [course])
     ]
+
+
+def make_bench(connection: Connection, course: int, name: str) -> int:
+    """A bench of a course, which has none of this name; returns its number."""
+    row = connection.execute("insert into bench (course, name) values (%s, %s) returning id", [course, name]).fetchone()
+    assert row is not None
+    return int(row["id"])
+
+
+def by_key(connection: Connection, client_key: UUID) -> int | None:
+    """The run that a key started, or None."""
+    row = connection.execute("select id from run where client_key = %s", [client_key]).fetchone()
+    return int(row["id"]) if row else None
 
 
 def pin(connection: Connection, definition: Definition) -> str:

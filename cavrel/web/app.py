@@ -14,7 +14,7 @@ from werkzeug.exceptions import HTTPException
 from cavrel import __version__
 from cavrel.store import settings
 from cavrel.store.pool import DatabaseAway, Pool, transaction
-from cavrel.web import assets, doors, live, marks, pages, shelf
+from cavrel.web import assets, bring, doors, live, marks, pages, shelf
 
 _POLICY = (
     "default-src 'self'; img-src 'self' data:; media-src 'self' blob:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; "
@@ -47,6 +47,7 @@ def create_app(pool: Pool, testing: bool = False) -> Flask:
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.filters.update(marks.FILTERS)
     app.jinja_env.globals.update(marks.GLOBALS)
+    app.before_request(bring.room)  # before anything reads the form
     protection = CSRFProtect(app)
     Compress(app)
     app.jinja_env.globals.update(static=assets.static, drawing=shelf.drawing)
@@ -132,7 +133,9 @@ def _http_error(fault: HTTPException) -> ResponseReturnValue:
             "The link may be mistyped, or the run belongs to another database. Runs lists those of this one.",
         )
     if code == 413:
-        return _answer(413, "Too much at once", "A page sends at most two megabytes.")
+        return _answer(
+            413, "Too much at once", "A page sends at most two megabytes; a file that is brought in has twenty at most."
+        )
     return _answer(code, fault.name, str(fault.description))
 
 

@@ -8,6 +8,7 @@ from flask import Blueprint
 from cavrel.web import (
     assets,
     bench,
+    bring,
     cupboard,
     entries,
     export,
@@ -28,7 +29,7 @@ from cavrel.web import (
 
 OF_A_RUN = (plan, measure, straighten, judge, report, logbook, traces)
 """The pages of a run, by the name of their blueprint; each follows a save."""
-OTHERS = (assets, shelf, cupboard, lesson, write, runs, entries, bench, live, export, patterns)
+OTHERS = (assets, shelf, cupboard, lesson, write, runs, bring, entries, bench, live, export, patterns)
 
 
 def blueprints() -> list[Blueprint]:

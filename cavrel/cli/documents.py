@@ -1,14 +1,11 @@
-"""The command line."""
+"""Commands on documents: nothing is served, nothing is kept."""
 
 import json
-import sys
-from collections.abc import Callable
-from pathlib import Path
-from typing import TYPE_CHECKING, Any
 
 import click
 
-from cavrel import __version__, catalogue
+from cavrel import catalogue
+from cavrel.cli.shared import main, read_json, read_text, refuse
 from cavrel.core.analysis import analyse
 from cavrel.core.analysis.montecarlo import monte_carlo
 from cavrel.core.document import package, result_document, tables
@@ -20,37 +17,6 @@ from cavrel.core.quantity import units
 from cavrel.core.simulate import simulate
 from cavrel.core.slips import find
 
-if TYPE_CHECKING:
-    from cavrel.store.pool import Pool
-
-
-@click.group(context_settings={"help_option_names": ["-h", "--help"]})
-@click.version_option(__version__)
-def main() -> None:
-    """Cavrel, the bench book of a physics teaching laboratory."""
-
-
-def _refuse(file: str, fault: CavrelError) -> None:
-    click.echo(f"{file}: {fault}".replace("\n", " "), err=True)
-    sys.exit(2)
-
-
-def _read(file: str) -> str:
-    try:
-        return sys.stdin.read() if file == "-" else Path(file).read_text(encoding="utf-8")
-    except (OSError, UnicodeDecodeError) as fault:
-        what = fault.strerror if isinstance(fault, OSError) else "is not UTF-8 text"
-        _refuse(file, CavrelError("", f"cannot be read: {what}"))
-        raise AssertionError from fault
-
-
-def _json(text: str) -> Any:
-    """Raises CavrelError."""
-    try:
-        return json.loads(text)
-    except (json.JSONDecodeError, RecursionError) as fault:
-        raise CavrelError("", f"not readable as JSON: {fault}") from fault
-
 
 @main.command("analyse")
 @click.argument("file", metavar="RUN.json")
@@ -60,23 +26,23 @@ def _json(text: str) -> Any:
 )
 def analyse_command(file: str, draws: int | None, definition_file: str | None) -> None:
     """Print the result document of a run document ('-' reads standard input)."""
-    text = _read(file)
+    text = read_text(file)
     try:
-        run = runs.load(_json(text))
+        run = runs.load(read_json(text))
         definition = (
-            catalogue.read_toml(_read(definition_file)) if definition_file else catalogue.resolve(run.experiment)
+            catalogue.read_toml(read_text(definition_file)) if definition_file else catalogue.resolve(run.experiment)
         )
         meanings = catalogue.meanings_of(definition, run.options)
         analysis = analyse(
             catalogue.program_of(definition, run.instruments, run.options, run.accepted, run.headings), run
         )
     except CavrelError as fault:
-        _refuse(file, fault)
+        refuse(file, fault)
         return
     try:
         drawn = {} if draws is None else monte_carlo(analysis, draws)
     except ValueError as fault:
-        _refuse("--monte-carlo", CavrelError("", str(fault)))
+        refuse("--monte-carlo", CavrelError("", str(fault)))
         return
     findings = (*findings_of(analysis, meanings), *monte_carlo_findings(analysis, drawn))
     document = result_document(
@@ -89,12 +55,12 @@ def analyse_command(file: str, draws: int | None, definition_file: str | None) -
 @click.argument("file", metavar="FILE.toml")
 def check(file: str) -> None:
     """Validate an experiment definition: its keys, names, units, and its results against its law."""
-    text = _read(file)
+    text = read_text(file)
     try:
         definition = catalogue.read_toml(text)
         meanings = catalogue.validate(definition)
     except CavrelError as fault:
-        _refuse(file, fault)
+        refuse(file, fault)
         return
     reached = f"; the law explains {', '.join(meanings)}" if meanings else ""
     if not catalogue.solved_in_time(definition):
@@ -117,7 +83,7 @@ def simulate_command(
         chosen = dict(option.partition("=")[::2] for option in options)
         document = simulate(catalogue.program_of(definition, options=chosen), abs(seed), faults, chosen, hidden=hidden)
     except CavrelError as fault:
-        _refuse(experiment, fault)
+        refuse(experiment, fault)
         return
     click.echo(json.dumps(document, indent=2, ensure_ascii=False))
 
@@ -130,12 +96,12 @@ def simulate_command(
 def forecast_command(file: str, percent: float) -> None:
     """Print what the plan of a run document promises, and what would make it better ('-' reads standard input)."""
     try:
-        run = runs.load(_json(_read(file)))
+        run = runs.load(read_json(read_text(file)))
         definition = catalogue.resolve(run.experiment)
         planner = catalogue.planner(definition, run.options, run.house_rules(), run.accepted, headings=run.headings)
         document = forecast_document(planner, setup_of(run, planner), percent)
     except CavrelError as fault:
-        _refuse(file, fault)
+        refuse(file, fault)
         return
     click.echo(json.dumps(document, indent=2, ensure_ascii=False))
 
@@ -148,20 +114,20 @@ def forecast_command(file: str, percent: float) -> None:
 def export_command(file: str, kind: str, table: str | None, out: str) -> None:
     """Write a run document's tables: one as CSV, or all of them as a data package with everything they come from."""
     try:
-        run = runs.load(_json(_read(file)))
+        run = runs.load(read_json(read_text(file)))
         definition = catalogue.resolve(run.experiment)
         analysis = analyse(
             catalogue.program_of(definition, run.instruments, run.options, run.accepted, run.headings), run
         )
     except CavrelError as fault:
-        _refuse(file, fault)
+        refuse(file, fault)
         return
     found = tables.tables(analysis)
     if kind == "csv":
         chosen = next((t for t in found if t.name == table), None)
         if chosen is None:
             names = ", ".join(t.name for t in found)
-            _refuse("--table", CavrelError("", f"there is no table '{table or ''}'; there are {names}"))
+            refuse("--table", CavrelError("", f"there is no table '{table or ''}'; there are {names}"))
             return
         body = tables.as_csv(chosen).encode()
     else:
@@ -175,7 +141,7 @@ def export_command(file: str, kind: str, table: str | None, out: str) -> None:
         with click.open_file(out, "wb") as sink:
             sink.write(body)
     except OSError as fault:
-        _refuse("--out", CavrelError("", f"cannot write {out}: {fault.strerror}"))
+        refuse("--out", CavrelError("", f"cannot write {out}: {fault.strerror}"))
 
 
 @main.command("accepted")
@@ -185,82 +151,3 @@ def accepted_command() -> None:
         unit = units.unit(value.unit)
         shown = f"{unit.from_si(value.value):.10g} +- {value.u / unit.factor:.2g} {value.unit}"
         click.echo(f"{name:22} {shown:42} {value.label}; {value.source}")
-
-
-@main.command("sensor")
-@click.argument("run", type=int)
-@click.option(
-    "--stand-in",
-    "kind",
-    type=click.Choice(["cart", "swing"]),
-    default="cart",
-    show_default=True,
-    help="What it looks at.",
-)
-@click.option("--server", default="http://127.0.0.1:8090", show_default=True, help="Where Cavrel is served.")
-@click.option("--rate", type=click.FloatRange(1, 1000), default=100.0, show_default=True, help="Samples a second.")
-@click.option("--seconds", type=click.FloatRange(0.1, 3600), default=60.0, show_default=True, help="How long.")
-@click.option(
-    "--size",
-    type=float,
-    default=0.5,
-    show_default=True,
-    help="Acceleration of the cart in m/s², or width of the swing.",
-)
-@click.option("--block", type=click.IntRange(1, 1000), default=5, show_default=True, help="Samples sent at a time.")
-@click.option(
-    "--speed", type=click.FloatRange(0.1, 100), default=1.0, show_default=True, help="How much faster than it would be."
-)
-@click.option("--seed", type=int, default=0, show_default=True)
-def sensor_command(
-    run: int, kind: str, server: str, rate: float, seconds: float, size: float, block: int, speed: float, seed: int
-) -> None:
-    """Send samples into a run as a sensor would, once a page of it listens."""
-    from cavrel import sensor
-
-    try:
-        samples = sensor.STAND_INS[kind](rate, seconds, size, seed)
-        kept = sensor.play(server.rstrip("/"), run, samples, block, speed, lambda words: click.echo(words, err=True))
-    except CavrelError as fault:
-        _refuse("sensor", fault)
-        return
-    click.echo(f"{kept} samples kept")
-
-
-@main.command("serve")
-def serve_command() -> None:
-    """Serve Cavrel. CAVREL_PORT, CAVREL_DATA and DATABASE_URL say where."""
-    _serve(None)
-
-
-@main.command("demo")
-def demo_command() -> None:
-    """Serve Cavrel with the demonstration course loaded."""
-    from cavrel import demo
-
-    _serve(demo.load)
-
-
-@main.command("migrate")
-def migrate_command() -> None:
-    """Bring the database up to date and stop."""
-    from cavrel import serve
-
-    try:
-        with serve.database() as url:
-            serve.prepare(url)
-    except serve.CannotServe as fault:
-        click.echo(f"cavrel: {fault}", err=True)
-        sys.exit(1)
-
-
-def _serve(load: "Callable[[Pool], None] | None") -> None:
-    from cavrel import serve
-
-    try:
-        serve.serve(load)
-    except serve.CannotServe as fault:
-        click.echo(f"cavrel: {fault}", err=True)
-        sys.exit(1)
-    except KeyboardInterrupt:
-        pass

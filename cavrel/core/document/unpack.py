@@ -1,0 +1,142 @@
+"""A file that somebody brings in, taken apart: nothing of it is believed before it is read, and nothing large is unpacked."""
+
+import hashlib
+import io
+import json
+import zipfile
+import zlib
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from cavrel.core import cupboard as cupboards
+from cavrel.core.cupboard import Cupboard, OwnValue
+from cavrel.core.document import carried
+from cavrel.core.document.carried import Carried
+from cavrel.core.errors import CavrelError
+from cavrel.core.logbook import run as runs
+from cavrel.core.logbook.run import RunDocument
+
+MOST_BYTES = 20 * 1024 * 1024
+"""Of a file that is brought in."""
+MOST_UNPACKED = 80 * 1024 * 1024
+MOST_FILES = 200
+
+
+class FileError(CavrelError):
+    """A file that cannot be brought in; says where, what and what to do."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Parcel:
+    """What a file holds.
+
+    ``run``: the run document.
+    ``experiment``: the definition's document, or the name of one that ships.
+    ``carried``: its logbook, where that came along.
+    ``cupboard``: by which it was made.
+    ``sha256``: of the file.
+    """
+
+    run: RunDocument
+    experiment: str | Mapping[str, Any]
+    carried: Carried | None
+    cupboard: Cupboard
+    sha256: str
+
+
+def unpack(body: bytes) -> Parcel:
+    """A run document or a data package of Cavrel's. Raises CavrelError."""
+    if len(body) > MOST_BYTES:
+        raise FileError("", f"has {len(body) // 2**20} MB, and a file to bring in has {MOST_BYTES // 2**20} at most")
+    digest = hashlib.sha256(body).hexdigest()
+    if body[:2] == b"PK":
+        return _package(_unzipped(body), digest)
+    document = _json("", body)
+    run = runs.load(document)
+    return Parcel(run=run, experiment=run.experiment, carried=None, cupboard=_cupboard_of(run), sha256=digest)
+
+
+def _package(files: Mapping[str, bytes], digest: str) -> Parcel:
+    if "run.json" not in files:
+        raise FileError(
+            "run.json", "is missing: this is no data package of a run. A table of readings is brought in on Measure."
+        )
+    run = _in("run.json", lambda: runs.load(_json("run.json", files["run.json"])))
+    experiment: str | Mapping[str, Any] = run.experiment
+    if "definition.json" in files:
+        document = _json("definition.json", files["definition.json"])
+        if not isinstance(document, Mapping):
+            raise FileError("definition.json", "must be an object")
+        experiment = document
+    taken = None
+    if "logbook.json" in files:
+        taken = _in("logbook.json", lambda: carried.read(_json("logbook.json", files["logbook.json"])))
+    cupboard = _cupboard_of(run)
+    if taken is not None and "cupboard.json" in files:
+        cupboard = _in("cupboard.json", lambda: cupboards.load(_json("cupboard.json", files["cupboard.json"])))
+    return Parcel(run=run, experiment=experiment, carried=taken, cupboard=cupboard, sha256=digest)
+
+
+def _in(file: str, read: Any) -> Any:
+    """What ``read`` makes; a fault says in which file. Raises FileError."""
+    try:
+        return read()
+    except FileError:
+        raise
+    except CavrelError as fault:
+        raise FileError(f"{file}{': ' if fault.place else ''}{fault.place}", fault.what) from fault
+
+
+def _cupboard_of(run: RunDocument) -> Cupboard:
+    """The cupboard that a run document's accepted values come from."""
+    name = run.experiment if isinstance(run.experiment, str) else str(run.experiment.get("id", ""))
+    return Cupboard(
+        accepted={
+            key: OwnValue(
+                label=value.label,
+                value=value.value,
+                u=value.u,
+                source=value.source,
+                results=tuple(f"{name}.{result}" for result in value.results),
+            )
+            for key, value in run.accepted.items()
+        }
+    )
+
+
+def _unzipped(body: bytes) -> dict[str, bytes]:
+    """The files of an archive by name, no more of each than the limits allow. Raises FileError."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(body)) as packed:
+            members = [m for m in packed.infolist() if not m.is_dir()]
+            if len(members) > MOST_FILES:
+                raise FileError("", f"holds {len(members)} files, and {MOST_FILES} are the most")
+            found: dict[str, bytes] = {}
+            left = MOST_UNPACKED
+            for member in members:
+                if member.flag_bits & 1:
+                    raise FileError(member.filename[:80], "is encrypted; bring in the archive as Cavrel wrote it")
+                with packed.open(member) as source:
+                    content = source.read(left + 1)
+                left -= len(content)
+                if left < 0:
+                    raise FileError("", f"unpacks to more than {MOST_UNPACKED // 2**20} MB")
+                # An archive that was unpacked and packed again holds its files in a folder.
+                found[member.filename.replace("\\", "/").rpartition("/")[2]] = content
+            return found
+    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, ValueError, OSError, RuntimeError) as fault:
+        raise FileError("", f"is a damaged archive: {fault}") from fault
+
+
+def _json(file: str, body: bytes) -> Any:
+    try:
+        return json.loads(body.decode("utf-8-sig"))
+    except UnicodeDecodeError as fault:
+        raise FileError(file, f"is no UTF-8 text (byte {fault.start + 1})") from fault
+    except json.JSONDecodeError as fault:
+        raise FileError(
+            file, f"line {fault.lineno}, column {fault.colno}: not readable as JSON: {fault.msg}"
+        ) from fault
+    except (RecursionError, ValueError) as fault:
+        raise FileError(file, "cannot be read as JSON: it stands too deep, or holds a number too long") from fault

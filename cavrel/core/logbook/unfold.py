@@ -1,0 +1,70 @@
+"""A run document as the acts that would have made it: what a logbook begins with when only the sheet came along."""
+
+from collections.abc import Iterator
+from uuid import NAMESPACE_OID, uuid5
+
+from cavrel.core.definition import Definition, choose
+from cavrel.core.errors import CavrelError, RunError
+from cavrel.core.logbook.kinds import check_entry
+from cavrel.core.logbook.planned import Made, plan_entries
+from cavrel.core.logbook.run import RunDocument, TraceDocument, traces
+from cavrel.core.logbook.sheet import slots_of
+from cavrel.core.logbook.slots import MOST_ROWS
+
+
+def acts(run: RunDocument, definition: Definition) -> list[Made]:
+    """The entries that amount to ``run``, in an order in which each can be read; its accepted values are a cupboard's. Raises CavrelError
+    where a logbook could not hold it."""
+    for name, columns in run.series.items():
+        most = max((len(cells) for cells in columns.values()), default=0)
+        if most > MOST_ROWS:
+            raise RunError(f"series.{name}", f"has {most} rows, and a table of a run has {MOST_ROWS} at most")
+    chosen = choose(definition, run.options)
+    read: list[Made] = [
+        *(("run", "run:on-screen", {"value": True}) for _ in range(run.on_screen)),
+        *(("zero", f"zero:{name}", {"text": text}) for name, text in run.zeros.items()),
+        *(("reading", slot, {"text": text}) for slot, text in slots_of(run)),
+        *_traced(run),
+        *(
+            ("mark", f"mark:{name}.{row}", {"text": text})
+            for name, texts in run.marks.items()
+            for row, text in enumerate(texts, 1)
+            if text
+        ),
+        *(
+            ("leave-out", f"out:{name}.{place}", {"reason": reason})
+            for name, reasons in run.excluded.items()
+            for place, reason in reasons.items()
+        ),
+        *(("report", f"report:{part}", {"text": text}) for part, text in run.report.items()),
+        *_noted(run),
+    ]
+    for kind, slot, body in read:
+        try:
+            check_entry(chosen, kind, slot, body)
+        except CavrelError as fault:
+            raise RunError(slot, fault.what) from fault
+    return [*plan_entries(definition, run), *read]
+
+
+def _traced(run: RunDocument) -> Iterator[Made]:
+    for name, columns in run.traces.items():
+        for column, cells in columns.items():
+            for row, cell in enumerate(cells, 1):
+                for trial, trace in enumerate(traces(cell), 1):
+                    if trace is not None:
+                        yield from _trace(f"{name}.{column}.{row}" + (f".{trial}" if trial > 1 else ""), trace)
+
+
+def _trace(place: str, trace: TraceDocument) -> Iterator[Made]:
+    body = trace.model_dump(mode="json", exclude_defaults=True, exclude={"begin", "end"})
+    yield "trace", f"trace:{place}", body
+    if trace.begin is not None or trace.end is not None:
+        yield "stretch", f"stretch:{place}", {"begin": trace.begin, "end": trace.end}
+
+
+def _noted(run: RunDocument) -> Iterator[Made]:
+    for number, note in enumerate(run.notes):
+        text = note if isinstance(note, str) else str(note.get("text", ""))
+        if text.strip():
+            yield "note", f"note:{uuid5(NAMESPACE_OID, f'{number} {text}')}", {"text": text}

@@ -1,0 +1,161 @@
+"""A run brought in from a file: read whole, held against its experiment, and put in by one transaction or not at all."""
+
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timezone
+from uuid import UUID, uuid4
+
+from cavrel import catalogue
+from cavrel.core.definition import Definition, choose
+from cavrel.core.document.carried import Carried, CarriedError
+from cavrel.core.document.unpack import FileError, Parcel, unpack
+from cavrel.core.errors import CavrelError
+from cavrel.core.logbook import Entry, check_entry, in_force
+from cavrel.core.logbook.kinds import KINDS
+from cavrel.core.logbook.unfold import acts
+from cavrel.store import brought
+from cavrel.store import runs as run_store
+from cavrel.store.entries import CANNOT_KEEP
+from cavrel.store.pool import Connection, Pool, transaction
+
+MOST_OF_BODY = 2_000_000
+"""Characters of one entry's body."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ready:
+    """A file that can be brought in.
+
+    ``definition``: what its run is of.
+    ``title``: what it is called.
+    ``bench``: whose it becomes.
+    ``entries``: numbered from 1.
+    ``parcel``: all that the file holds.
+    """
+
+    definition: Definition
+    title: str
+    bench: str
+    entries: tuple[Entry, ...]
+    parcel: Parcel
+
+
+def read(body: bytes, bench: str = "") -> Ready:
+    """Take a file apart and check all of it; nothing is written. ``bench``: whose it becomes where the file does not say. Raises CavrelError."""
+    parcel = unpack(body)
+    definition = catalogue.resolve(parcel.experiment)
+    known = catalogue.experiments().get(definition.id)
+    if known is None or known.content_hash() != definition.content_hash():
+        catalogue.validate(definition)
+    carried = parcel.carried
+    if carried is None:
+        carried = _begun(parcel, definition, bench)
+    else:
+        _check(carried, definition)
+    return Ready(
+        definition=definition, title=carried.title, bench=bench or carried.bench, entries=carried.entries, parcel=parcel
+    )
+
+
+def _begun(parcel: Parcel, definition: Definition, bench: str) -> Carried:
+    """The logbook that a run document alone amounts to, begun now."""
+    now = datetime.now(timezone.utc)
+    whose = bench or "a file"
+    entries = tuple(
+        Entry(id=i, kind=kind, slot=slot, body=body, author=whose, made_at=now, saved_at=now)
+        for i, (kind, slot, body) in enumerate(acts(parcel.run, definition), 1)
+    )
+    return Carried(title=definition.title, bench=whose, made_at=now, rules={}, instruments={}, entries=entries)
+
+
+def _check(carried: Carried, definition: Definition) -> None:
+    """Hold every entry against the experiment, under the conventions of its time. Raises CarriedError."""
+    chosen: dict[str, str] = {}
+    slots: dict[int, str] = {}
+    under = definition
+    for entry in carried.entries:
+        place = f"logbook.json: entries.{entry.id}"
+        slots[entry.id] = entry.slot
+        kind, body = in_force(entry)
+        if entry.kind not in KINDS:
+            raise CarriedError(place, f"unknown kind '{entry.kind}'")
+        if entry.kind == "undo" and slots.get(_number(entry.body.get("undoes"))) != entry.slot:
+            raise CarriedError(place, "undoes an entry of another place, or none")
+        try:
+            written = json.dumps(entry.body, allow_nan=False, ensure_ascii=False)
+            written.encode()
+        except (ValueError, RecursionError, UnicodeEncodeError) as fault:
+            raise CarriedError(place, "holds what cannot be kept") from fault
+        if len(written) > MOST_OF_BODY or "\\u0000" in written or "\x00" in entry.slot + entry.author:
+            raise CarriedError(place, f"must be at most {MOST_OF_BODY} characters of plain text")
+        if kind is None:
+            continue
+        try:
+            check_entry(under, kind, entry.slot, body)
+        except CavrelError as fault:
+            raise CarriedError(place, f"{entry.slot}: {fault.what}") from fault
+        if entry.slot.startswith("option:"):
+            chosen[entry.slot.removeprefix("option:")] = str(body.get("choice", ""))
+            try:
+                under = choose(definition, {k: c for k, c in chosen.items() if c})
+            except CavrelError:
+                under = definition
+
+
+def _number(value: object) -> int:
+    return value if type(value) is int else 0
+
+
+def bring(
+    pool: Pool, body: bytes, file: str, course: str = "", bench: str = "", author: str = "", key: UUID | None = None
+) -> int:
+    """Bring a run in and return its number; the same ``key`` again returns the run it made. ``course``: by its name, the first where none is
+    said. Raises CavrelError for a file that cannot be brought in, DatabaseAway."""
+    ready = read(body, bench)
+    try:
+        with transaction(pool) as connection:
+            return _put(connection, ready, file, course, author, key or uuid4())
+    except CANNOT_KEEP as fault:
+        raise FileError("", f"holds characters or numbers that cannot be kept: {str(fault).splitlines()[0]}") from fault
+
+
+def _put(connection: Connection, ready: Ready, file: str, course: str, author: str, key: UUID) -> int:
+    courses = run_store.courses(connection)
+    named = [c for c in courses if c.slug == course] if course else courses
+    if not named:
+        raise FileError(
+            "course", f"there is no course '{course}'" if course else "there is no course yet to bring it into"
+        )
+    bench = _bench(connection, named[0].id, ready.bench)
+    carried = ready.parcel.carried
+    known = run_store.by_key(connection, key)
+    if known is not None:
+        return known
+    run = run_store.start(
+        connection,
+        named[0].id,
+        bench,
+        ready.definition,
+        ready.title,
+        key,
+        rules=carried.rules if carried else None,
+        instruments=carried.instruments if carried else None,
+    )
+    last = brought.insert(connection, run, _moved(ready))
+    brought.keep(connection, run, last, ready.parcel.cupboard, file, ready.parcel.sha256, author or ready.bench)
+    return run
+
+
+def _moved(ready: Ready) -> Sequence[Entry]:
+    """The entries, those about the bench's own name left out where another bench takes the run."""
+    carried = ready.parcel.carried
+    if carried is None or ready.bench == carried.bench:
+        return ready.entries
+    return [e for e in ready.entries if e.slot != "run:bench"]
+
+
+def _bench(connection: Connection, course: int, name: str) -> int:
+    """A bench of the course by its name, made where there is none."""
+    found = {b.name: b.id for b in run_store.benches(connection, course)}
+    return found[name] if name in found else run_store.make_bench(connection, course, name)

@@ -1,0 +1,64 @@
+"""In: a run from a file, checked whole and put into the course, or not at all."""
+
+from uuid import UUID, uuid4
+
+from flask import Blueprint, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from cavrel.core.document.unpack import MOST_BYTES
+from cavrel.core.errors import CavrelError
+from cavrel.present.summary import summary
+from cavrel.service import bringing, summaries
+from cavrel.service.opening import open_run
+from cavrel.store.pool import transaction
+from cavrel.web.shared import pool
+from cavrel.web.shelf import course_of
+
+pages = Blueprint("bring", __name__)
+
+_ENDPOINTS = {"bring.take"}
+
+
+def room() -> None:
+    """A page that takes a file takes a larger one than pages send."""
+    if request.endpoint in _ENDPOINTS:
+        request.max_content_length = MOST_BYTES + 100_000
+
+
+@pages.get("/bring")
+def page() -> ResponseReturnValue:
+    return _page("", "")
+
+
+def _page(fault: str, file: str) -> str:
+    with transaction(pool()) as connection:
+        course, benches = course_of(connection)
+    return render_template("bring/page.html", course=course, benches=benches, fault=fault, file=file, key=str(uuid4()))
+
+
+@pages.post("/bring")
+def take() -> ResponseReturnValue:
+    """Bring a run in; the same form sent twice brings one."""
+    sent = request.files.get("file")
+    if sent is None or not sent.filename:
+        return _page("Choose a file first.", ""), 422
+    name = sent.filename.replace("\x00", "")[:200]
+    with transaction(pool()) as connection:
+        _, benches = course_of(connection)
+    bench = request.form.get("bench", "")
+    bench = bench if bench in {b.name for b in benches} else ""
+    try:
+        run = bringing.bring(pool(), sent.read(), name, bench=bench, key=_key(request.form.get("key", "")))
+    except CavrelError as fault:
+        return _page(f"{fault}. Nothing was brought in.", name), 422
+    opened = open_run(pool(), run)
+    if opened is not None:
+        summaries.keep(pool(), opened, summary)
+    return redirect(url_for("measure.page", run=run), 303)
+
+
+def _key(text: str) -> UUID:
+    try:
+        return UUID(text)
+    except ValueError:
+        return uuid4()

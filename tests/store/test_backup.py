@@ -1,0 +1,166 @@
+"""A database kept in a file and put back: whole, checked, and answering like the old one."""
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import zipfile
+from pathlib import Path
+from uuid import uuid4
+
+import pytest
+
+from cavrel import demo
+from cavrel.store import backup as kept
+from cavrel.store.backup import BackupError, backup, restore
+from cavrel.store.cluster import Cluster
+from cavrel.store.migrate import migrate
+from cavrel.store.pool import Pool, open_pool
+from cavrel.web import create_app
+
+
+@pytest.fixture
+def fresh(cluster: Cluster) -> str:
+    """A database that nobody has opened."""
+    name = f"fresh_{uuid4().hex[:12]}"
+    cluster.create_database(name)
+    return cluster.url(name)
+
+
+@pytest.fixture(scope="module")
+def filled(pool: Pool, database: str) -> str:
+    demo.load(pool)
+    create_app(pool)  # which makes the key of its sessions
+    return database
+
+
+PAGES = ["/runs.json", *(f"/runs/{run}/{page}.json" for run in (1, 4, 9) for page in ("measure", "judge", "logbook"))]
+
+
+def answers(url: str) -> list[object]:
+    with open_pool(url, size=2) as pool:
+        client = create_app(pool, testing=True).test_client()
+        found = [client.get(page) for page in PAGES]
+        assert all(answer.status_code == 200 for answer in found)
+        return [answer.json for answer in found]
+
+
+def test_what_comes_back_answers_like_the_old_one(filled: str, fresh: str, tmp_path: Path) -> None:
+    made = backup(filled, tmp_path / "evening.zip")
+    assert made.rows["run"] >= 14
+    back = restore(fresh, tmp_path / "evening.zip")
+    assert back.rows == made.rows
+    assert answers(fresh) == answers(filled)
+    # Its numbers go on, its logbook still only grows, and its own backup is the same.
+    again = backup(fresh, tmp_path / "again.zip")
+    assert again.rows["entry"] == made.rows["entry"]
+    with zipfile.ZipFile(tmp_path / "evening.zip") as one, zipfile.ZipFile(tmp_path / "again.zip") as other:
+        assert one.read("entry.csv") == other.read("entry.csv")
+    with open_pool(fresh, size=1) as pool, pool.connection() as connection:
+        top = connection.execute("select max(id) as id from run").fetchone()
+        following = connection.execute("select nextval(pg_get_serial_sequence('run', 'id')) as id").fetchone()
+        assert top and following and following["id"] == top["id"] + 1
+
+
+def test_a_backup_never_writes_over_another(filled: str, tmp_path: Path) -> None:
+    file = tmp_path / "evening.zip"
+    file.write_text("something dear")
+    with pytest.raises(BackupError, match="is there already"):
+        backup(filled, file)
+    assert file.read_text() == "something dear"
+    assert list(tmp_path.iterdir()) == [file]
+
+
+def test_a_database_in_use_is_left_alone(filled: str, tmp_path: Path) -> None:
+    backup(filled, tmp_path / "evening.zip")
+    before = answers(filled)
+    with pytest.raises(BackupError, match="holds data already"):
+        restore(filled, tmp_path / "evening.zip")
+    assert answers(filled) == before
+
+
+def test_a_damaged_backup_changes_nothing(filled: str, fresh: str, tmp_path: Path) -> None:
+    backup(filled, tmp_path / "evening.zip")
+    with zipfile.ZipFile(tmp_path / "evening.zip") as packed:
+        files = {name: packed.read(name) for name in packed.namelist()}
+    for name, body in (
+        ("entry.csv", files["entry.csv"].replace(b"reading", b"raeding", 1)),
+        ("entry.csv", None),
+        ("manifest.json", b"{"),
+        ("manifest.json", files["manifest.json"].replace(b'"schema": ', b'"schema": 9')),
+    ):
+        with zipfile.ZipFile(tmp_path / "bad.zip", "w") as packed:
+            for other, whole in files.items():
+                content = body if other == name else whole
+                if content is not None:
+                    packed.writestr(other, content)
+        with pytest.raises(BackupError):
+            restore(fresh, tmp_path / "bad.zip")
+    (tmp_path / "bad.zip").write_bytes((tmp_path / "evening.zip").read_bytes()[:-400])
+    with pytest.raises(BackupError):
+        restore(fresh, tmp_path / "bad.zip")
+    restore(fresh, tmp_path / "evening.zip")  # nothing of those stands in its way
+
+
+def test_one_of_an_earlier_schema_is_brought_up_to_date(cluster: Cluster, fresh: str, tmp_path: Path) -> None:
+    name = f"old_{uuid4().hex[:12]}"
+    cluster.create_database(name)
+    migrate(cluster.url(name), most=8)
+    with open_pool(cluster.url(name), size=1) as pool, pool.connection() as connection:
+        connection.execute("insert into course (slug, title) values ('old', 'An old course')")
+    made = backup(cluster.url(name), tmp_path / "old.zip")
+    assert made.schema == 8
+    restore(fresh, tmp_path / "old.zip")
+    assert migrate(fresh) == []
+    with open_pool(fresh, size=1) as pool, pool.connection() as connection:
+        assert connection.execute("select title from course").fetchall() == [{"title": "An old course"}]
+
+
+def test_its_files_are_plain(filled: str, tmp_path: Path) -> None:
+    backup(filled, tmp_path / "evening.zip")
+    with zipfile.ZipFile(tmp_path / "evening.zip") as packed:
+        manifest = json.loads(packed.read("manifest.json"))
+        assert manifest["format"] == kept.FORMAT
+        heads = {t["name"]: packed.read(f"{t['name']}.csv").decode().partition("\n")[0] for t in manifest["tables"]}
+    assert heads["course"] == "id,slug,title,place,made_at"
+
+
+def cavrel(*arguments: str, **environment: str) -> subprocess.CompletedProcess[str]:
+    own = {k: v for k, v in os.environ.items() if not k.startswith(("CAVREL_", "DATABASE_"))}
+    return subprocess.run(
+        [sys.executable, "-m", "cavrel", *arguments],
+        env={**own, **environment},
+        capture_output=True,
+        text=True,
+        timeout=120,
+        check=False,
+    )
+
+
+def test_from_an_own_server_into_a_private_one_by_the_command_line(filled: str, tmp_path: Path) -> None:
+    folder = Path(tempfile.mkdtemp(prefix="cavrel-restore-"))
+    folder.chmod(0o755)
+    try:
+        file, again = tmp_path / "evening.zip", tmp_path / "again.zip"
+        made = cavrel("backup", str(file), DATABASE_URL=filled)
+        assert made.returncode == 0, made.stderr
+        assert "entries of the logbook kept in" in made.stdout
+        back = cavrel("restore", str(file), CAVREL_DATA=str(folder))
+        assert back.returncode == 0, back.stderr
+        twice = cavrel("restore", str(file), CAVREL_DATA=str(folder))
+        assert (twice.returncode, "holds data already" in twice.stderr) == (1, True)
+        assert cavrel("backup", str(again), CAVREL_DATA=str(folder)).returncode == 0
+        with zipfile.ZipFile(file) as one, zipfile.ZipFile(again) as other:
+            assert one.read("entry.csv") == other.read("entry.csv")
+            assert one.read("run.csv") == other.read("run.csv")
+        run = tmp_path / "run.json"
+        run.write_text(cavrel("simulate", "spring").stdout)
+        brought = cavrel("import", str(run), "--bench", "Wick", CAVREL_DATA=str(folder))
+        assert "is run " in brought.stdout, brought.stderr
+        run.write_text("{")
+        refused = cavrel("import", str(run), CAVREL_DATA=str(folder))
+        assert (refused.returncode, "line 1, column 2" in refused.stderr) == (2, True)
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
