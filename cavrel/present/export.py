@@ -1,11 +1,14 @@
 """What leaves a run: its tables, and the package that holds everything."""
 
+import json
 import re
 
-from cavrel.core.document import carried, package, tables
+from cavrel.core.document import carried, latex, package, spreadsheets, tables
 from cavrel.core.document.carried import Carried, renumbered
+from cavrel.core.document.notebook import notebook
 from cavrel.core.document.tables import Table
-from cavrel.present import measure
+from cavrel.core.document.workbook import workbook
+from cavrel.present import measure, report
 from cavrel.service.opened import Opened
 
 
@@ -28,6 +31,22 @@ def package_of(opened: Opened) -> bytes:
     }
     made = opened.entries[-1].saved_at.isoformat() if opened.entries else ""
     return package.archive(opened.run.title, opened.run.experiment, tables_of(opened), documents, made)
+
+
+def book_of(opened: Opened, kind: str) -> bytes:
+    """The run as a workbook, ``xlsx`` or ``ods``."""
+    pages = workbook(opened.analysis, opened.run.title, f"{opened.begun:%Y-%m-%d}, bench {opened.run.bench}")
+    return spreadsheets.xlsx(pages) if kind == "xlsx" else spreadsheets.ods(pages)
+
+
+def notebook_of(opened: Opened) -> str:
+    """The run as a notebook that works every result out again."""
+    return json.dumps(notebook(opened.analysis, opened.run.title), indent=1, ensure_ascii=False) + "\n"
+
+
+def latex_of(opened: Opened) -> str:
+    """The report's tables for LaTeX."""
+    return "\n".join(latex.table(t.caption, t.head, t.rows) for t in report.tables(opened))
 
 
 def carried_of(opened: Opened) -> Carried:

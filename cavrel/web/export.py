@@ -33,6 +33,35 @@ def package(run: int) -> ResponseReturnValue:
     return _file(export.package_of(opened), "application/zip", f"{export.file_name(opened)}.zip")
 
 
+_BOOKS = {
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    "ods": "application/vnd.oasis.opendocument.spreadsheet",
+}
+
+
+@pages.get("/runs/<int:run>/workbook.<any(xlsx, ods):kind>")
+def workbook(run: int, kind: str) -> ResponseReturnValue:
+    """The run as a workbook that computes."""
+    opened = opened_or_404(run)
+    return _file(export.book_of(opened, kind), _BOOKS[kind], f"{export.file_name(opened)}.{kind}")
+
+
+@pages.get("/runs/<int:run>/notebook.ipynb")
+def notebook(run: int) -> ResponseReturnValue:
+    """The run as a notebook that works its results out again."""
+    opened = opened_or_404(run)
+    return _file(export.notebook_of(opened).encode(), "application/x-ipynb+json", f"{export.file_name(opened)}.ipynb")
+
+
+@pages.get("/runs/<int:run>/tables.tex")
+def latex(run: int) -> ResponseReturnValue:
+    """The report's tables for LaTeX."""
+    opened = opened_or_404(run)
+    return _file(
+        export.latex_of(opened).encode(), "application/x-tex; charset=utf-8", f"{export.file_name(opened)}.tex"
+    )
+
+
 def _file(body: bytes, kind: str, name: str) -> Response:
     answer = Response(body, mimetype=None, content_type=kind)
     answer.headers["Content-Disposition"] = f'attachment; filename="{name}"'

@@ -5,7 +5,9 @@ import io
 import json
 import math
 import zipfile
+from pathlib import Path
 
+import frictionless
 import pytest
 from click.testing import CliRunner
 from flask.testing import FlaskClient
@@ -83,9 +85,8 @@ def test_the_package_describes_every_column_and_holds_what_it_comes_from(client:
     assert {r["path"] for r in described["resources"]} == {"quantities.csv", "swings.csv", "results.csv"}
     for resource in described["resources"]:
         names, units, rows = read(packed.read(resource["path"]).decode())
-        joined = [f"{name} {unit}".strip() for name, unit in zip(names, units, strict=True)]
         fields = resource["schema"]["fields"]
-        assert [field["name"] for field in fields] == joined
+        assert [(field["name"], field.get("unit", "")) for field in fields] == list(zip(names, units, strict=True))
         for field, name in zip(fields, names, strict=True):
             if field["type"] == "number":
                 assert all(row[name] == "" or math.isfinite(float(row[name])) for row in rows), name
@@ -138,3 +139,35 @@ def test_the_command_line_writes_the_same() -> None:
     wrong = runner.invoke(main, ["export", "-", "--format", "csv", "--table", "nothing"], input=document)
     assert wrong.exit_code == 2
     assert "there are quantities, loads, results" in wrong.stderr
+
+
+def test_an_independent_validator_takes_the_package(client: FlaskClient, tmp_path: Path) -> None:
+    for run in (1, 3, 7):
+        with zipfile.ZipFile(io.BytesIO(client.get(f"/runs/{run}/package.zip").data)) as packed:
+            packed.extractall(tmp_path / str(run))
+        report = frictionless.validate(str(tmp_path / str(run) / "datapackage.json"))
+        assert report.valid, report.flatten(["type", "message"])
+        assert report.stats["tasks"] >= 2
+
+
+@pytest.mark.parametrize(
+    ("path", "kind"),
+    [
+        ("workbook.xlsx", "spreadsheetml"),
+        ("workbook.ods", "opendocument"),
+        ("notebook.ipynb", "ipynb"),
+        ("tables.tex", "tex"),
+    ],
+)
+def test_every_file_of_the_page_is_served(client: FlaskClient, path: str, kind: str) -> None:
+    assert f"/{path}" in client.get("/runs/1/export").text
+    answer = client.get(f"/runs/1/{path}")
+    assert answer.status_code == 200
+    assert kind in answer.content_type
+    assert len(answer.data) > 200
+
+
+def test_every_run_of_the_demonstration_can_be_taken_along(client: FlaskClient) -> None:
+    for run in range(1, client.get("/runs.json").json["many"] + 1):
+        for path in ("workbook.xlsx", "workbook.ods", "notebook.ipynb", "tables.tex", "package.zip"):
+            assert client.get(f"/runs/{run}/{path}").status_code == 200, (run, path)

@@ -1,7 +1,7 @@
 """A run as a data package: its tables as CSV, described column by column, with the run, the definition and the result they come from.
 
-The descriptor follows the Data Package and Table Schema standard (datapackage.org, version 1 profile); two header rows, names and units, are
-declared in each table's dialect.
+The descriptor follows the Data Package and Table Schema standard (datapackage.org, version 1 profile); the second row of a table, its units, is
+declared a comment in its dialect, and each field says its unit.
 """
 
 import io
@@ -41,13 +41,13 @@ def _resource(table: Table) -> dict[str, Any]:
             "delimiter": ",",
             "lineTerminator": "\r\n",
             "header": True,
-            "headerRows": [1, 2],
-            "headerJoin": " ",
+            "headerRows": [1],
+            "commentRows": [2],
         },
         "schema": {
             "fields": [
                 {
-                    "name": f"{column.name} {column.unit}".strip(),
+                    "name": column.name,
                     "title": column.title,
                     "type": "string" if column.text else "number",
                     **({"unit": column.unit} if column.unit else {}),
