@@ -8,7 +8,7 @@ from cavrel.core.document.carried import Carried, renumbered
 from cavrel.core.document.notebook import notebook
 from cavrel.core.document.tables import Table
 from cavrel.core.document.workbook import workbook
-from cavrel.present import measure, report
+from cavrel.present import measure, printed
 from cavrel.service.opened import Opened
 
 
@@ -46,7 +46,7 @@ def notebook_of(opened: Opened) -> str:
 
 def latex_of(opened: Opened) -> str:
     """The report's tables for LaTeX."""
-    return "\n".join(latex.table(t.caption, t.head, t.rows) for t in report.tables(opened))
+    return "\n".join(latex.table(t.caption, t.head, t.rows) for t in printed.tables(opened))
 
 
 def carried_of(opened: Opened) -> Carried:

@@ -8,7 +8,7 @@ from cavrel.core.logbook.progress import planned_rows as plan_rows
 from cavrel.core.logbook.progress import progress
 from cavrel.core.quantity.rounding import percent
 from cavrel.core.words import counted
-from cavrel.present import report
+from cavrel.present import drafted
 from cavrel.present.texts import one_line
 from cavrel.service.opened import Opened
 
@@ -89,7 +89,7 @@ def _judge(opened: Opened) -> Stage:
 
 
 def _report(opened: Opened) -> Stage:
-    written = report.parts(opened).values()
+    written = drafted.parts(opened).values()
     missing, drafts = sum(not p.text for p in written), sum(bool(p.text) and not p.own for p in written)
     own = len(written) - missing - drafts
     if not own:

@@ -56,6 +56,11 @@ def now() -> str:
     return datetime.now(timezone.utc).isoformat()
 
 
+def paper_day(moment: str) -> str:
+    """The day of a moment as `now` gives it."""
+    return day(datetime.fromisoformat(moment))
+
+
 def clock(moment: datetime) -> str:
     """``14:02:11`` in the server's time zone."""
     return moment.astimezone().strftime("%H:%M:%S")

@@ -20,6 +20,11 @@ def current() -> str:
     return digest.hexdigest()[:12]
 
 
+def text(name: str) -> str:
+    """What a style sheet or script says."""
+    return (STATIC / name).read_text(encoding="utf-8")
+
+
 def static(name: str) -> str:
     """The address of a file. Scripts import each other beside themselves, and so within the same version."""
     return url_for("assets.file", version=current(), name=name)

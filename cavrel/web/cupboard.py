@@ -5,21 +5,25 @@ from collections.abc import Callable, Mapping
 from typing import Any
 from uuid import UUID, uuid4
 
-from flask import Blueprint, Response, redirect, render_template, request, url_for
+from flask import Blueprint, Response, abort, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from pydantic import ValidationError
 
+from cavrel import catalogue
 from cavrel.core import cupboard as cupboards
 from cavrel.core.cupboard import Cupboard
-from cavrel.core.cupboard.edits import drop, put, with_rules
+from cavrel.core.cupboard.edits import drop, put, rubric_text, with_form, with_rubric, with_rules, without_form
 from cavrel.core.definition import Definition, first_fault
 from cavrel.core.definition.rules import RULES
 from cavrel.core.errors import CavrelError
 from cavrel.present import cupboard as shown
+from cavrel.present import report
 from cavrel.service.cupboards import change, cupboard_of
+from cavrel.service.opened import unstarted
 from cavrel.store import cupboards as store
 from cavrel.store.pool import Connection, transaction
 from cavrel.store.runs import Course
+from cavrel.web import forms
 from cavrel.web.shared import pool
 from cavrel.web.shelf import course_of, newest_cupboard, on_shelf
 
@@ -65,6 +69,8 @@ def keep(part: str) -> ResponseReturnValue:
         "instruments": lambda now: _item(now, "instruments", typed),
         "accepted": lambda now: _item(now, "accepted", typed),
         "rules": lambda now: with_rules(now, _typed_rules(request.form)),
+        "rubric": lambda now: with_rubric(now, typed.get("rubric", "")),
+        "forms": lambda now: _form(now, typed),
         "document": lambda _: cupboards.load(_read(typed.get("document", ""))),
         "again": lambda _: _version(typed.get("version", "")),
     }
@@ -111,6 +117,23 @@ def _item(now: Cupboard, part: str, typed: Mapping[str, Any]) -> Cupboard:
     elif typed.get("results"):
         body["results"] = typed["results"]
     return put(now, part, name, body, was)
+
+
+def _form(now: Cupboard, typed: Mapping[str, Any]) -> Cupboard:
+    """With a form of report, which is tried before it is kept. Raises CavrelError."""
+    if typed.get("drop"):
+        return without_form(now, typed.get("name", ""))
+    body = typed.get("body", "").replace("\r\n", "\n")
+    forms.rendered(body, report.content(unstarted(catalogue.house(), now, {})))
+    return with_form(now, typed.get("name", ""), typed.get("title", ""), body)
+
+
+@pages.get("/cupboard/forms/<name>.html")
+def form_source(name: str) -> ResponseReturnValue:
+    """The text of a form that ships, to begin one's own from."""
+    if name not in forms.SHIPPED:
+        abort(404)
+    return Response(forms.source(name), mimetype="text/plain")
 
 
 def _typed_rules(fields: Mapping[str, str]) -> dict[str, Any]:
@@ -177,6 +200,10 @@ def _page(typed: Mapping[str, Mapping[str, Any]], faults: Mapping[str, str]) -> 
         typed=typed,
         faults=faults,
         new_key=lambda: str(uuid4()),
+        rubric=rubric_text(cupboard),
+        own_forms=cupboard.forms,
+        shipped_forms=forms.SHIPPED,
+        full_form=forms.source(forms.USUAL),
         document=json.dumps(_document(cupboard), indent=1, ensure_ascii=False),
         **shown.content(cupboard, shelf),
     )

@@ -11,7 +11,7 @@ from cavrel.core.formula.parse import parse, parse_law
 from cavrel.core.formula.text import typeset
 from cavrel.core.quantity import units
 from cavrel.core.words import counted
-from cavrel.present.texts import clock, day, now, one_line, slug
+from cavrel.present.texts import clock, day, now, one_line, paper_day, slug
 
 
 def drawn(markup: str | None) -> Markup:
@@ -57,6 +57,7 @@ FILTERS = {
     "drawn": drawn,
     "fault_list": fault_list,
     "from_json": json.loads,
+    "paper_day": paper_day,
     "clock": clock,
     "day": day,
     "slug": slug,

@@ -16,6 +16,7 @@ from cavrel.web import (
     lesson,
     live,
     logbook,
+    marking,
     measure,
     patterns,
     plan,
@@ -27,7 +28,7 @@ from cavrel.web import (
     write,
 )
 
-OF_A_RUN = (plan, measure, straighten, judge, report, logbook, traces)
+OF_A_RUN = (plan, measure, straighten, judge, report, marking, logbook, traces)
 """The pages of a run, by the name of their blueprint; each follows a save."""
 OTHERS = (assets, shelf, cupboard, lesson, write, runs, bring, entries, bench, live, export, patterns)
 

@@ -1,30 +1,212 @@
-"""Report: the run written up, every number live, drafts marked until somebody has taken them."""
+"""Report: the run written up, every number live, drafts marked until somebody has taken them; signed versions stay as they were."""
 
-from flask import Blueprint, jsonify, render_template
+from typing import Any
+from uuid import UUID, uuid4
+
+from flask import Blueprint, Response, abort, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from cavrel.present import notes, report
+from cavrel.core.cupboard import EMPTY, Cupboard
+from cavrel.present import export, notes, report, versions
+from cavrel.present.marks import marks
 from cavrel.service.opened import Opened
-from cavrel.web.shared import Following, frame, opened_or_404, stage_page
+from cavrel.service.reports import sign as keep_signed
+from cavrel.store import reports as store
+from cavrel.store.pool import transaction
+from cavrel.store.reports import SignedReport
+from cavrel.web import forms
+from cavrel.web.shared import Following, frame, opened_or_404, pool, stage_page
+from cavrel.web.shelf import course_of, newest_cupboard
 
 pages = Blueprint("report", __name__)
+
+
+def course_cupboard() -> Cupboard:
+    """The newest cupboard of the course, whose forms and rubric count for every run."""
+    with transaction(pool()) as connection:
+        course, _ = course_of(connection)
+        return newest_cupboard(connection, course) if course else EMPTY
+
+
+def _signed(opened: Opened, cupboard: Cupboard) -> list[dict[str, Any]]:
+    with transaction(pool()) as connection:
+        found = store.of_run(connection, opened.run.id)
+    shown = []
+    for v in found:
+        given = marks(opened, v.version, cupboard, {"parts": {}, "figures": [], "answers": []})
+        shown.append(
+            {
+                "version": v.version,
+                "made_at": v.made_at,
+                "author": v.author,
+                "digest": v.digest,
+                "given": given["given"],
+                "points": given["total"],
+            }
+        )
+    return shown
+
+
+def _live(opened: Opened, form: str) -> dict[str, Any]:
+    """What the page shows of the report as it stands."""
+    cupboard = course_cupboard()
+    content, name = report.content(opened), forms.chosen(form, cupboard)
+    body, fault = forms.body(name, content, cupboard, live=True)
+    return {
+        "c": content,
+        "body": body,
+        "shown_fault": fault,
+        "form": name,
+        "page_detail": name,
+        "forms": forms.offered(cupboard),
+        "signed": _signed(opened, cupboard),
+        "sign_key": str(uuid4()),
+    }
 
 
 @pages.get("/runs/<int:run>/report")
 def page(run: int) -> ResponseReturnValue:
     opened = opened_or_404(run)
-    return stage_page(
-        "report/page.html", opened, "report", list(notes.notes_of_bench(opened)), **report.content(opened)
-    )
+    live = _live(opened, request.args.get("form", ""))
+    return stage_page("report/page.html", opened, "report", list(notes.notes_of_bench(opened)), **live)
 
 
 @pages.get("/runs/<int:run>/report.json")
 def twin(run: int) -> ResponseReturnValue:
-    """The report's texts as data."""
-    return jsonify(report.data(opened_or_404(run)))
+    """The report's texts as data, and which versions are signed."""
+    opened = opened_or_404(run)
+    with transaction(pool()) as connection:
+        found = store.of_run(connection, run)
+    signed = [
+        {"version": v.version, "digest": v.digest, "author": v.author, "signed_at": v.made_at.isoformat()}
+        for v in found
+    ]
+    return jsonify({**report.data(opened), "signed": signed})
 
 
-def follow(opened: Opened, _: Following) -> str:
+@pages.post("/runs/<int:run>/report/sign")
+def sign(run: int) -> ResponseReturnValue:
+    """Keep the report as it stands; sent twice, it is one version. What changed since the page was drawn is signed only when it is seen."""
+    opened = opened_or_404(run)
+    try:
+        key = UUID(request.form.get("key", ""))
+    except ValueError:
+        abort(422, "The form has no key; load the page again.")
+    author = request.form.get("author", "").replace("\x00", "").strip()[:80] or opened.run.bench
+    made = keep_signed(pool(), run, author, key, request.form.get("last", ""), report.frozen)
+    if made is None:
+        live = _live(opened, "")
+        live["shown_fault"] = (
+            "Something was saved since this page was drawn. Look at it as it stands now, and sign again."
+        )
+        return stage_page("report/page.html", opened, "report", list(notes.notes_of_bench(opened)), **live), 409
+    return redirect(url_for("report.signed", run=run, version=made.version), 303)
+
+
+def version_or_404(run: int, version: int) -> tuple[SignedReport, dict[str, Any]]:
+    """A signed version and what it holds, or the page that says there is none."""
+    with transaction(pool()) as connection:
+        found = next((v for v in store.of_run(connection, run) if v.version == version), None)
+        if found is None:
+            abort(404)
+        return found, store.body(connection, run, version)
+
+
+@pages.get("/runs/<int:run>/report/<int:version>")
+def signed(run: int, version: int) -> ResponseReturnValue:
+    opened = opened_or_404(run)
+    found, body = version_or_404(run, version)
+    cupboard = course_cupboard()
+    name = forms.chosen(request.args.get("form", ""), cupboard)
+    markup, fault = forms.body(name, body["content"], cupboard)
+    return stage_page(
+        "report/signed.html",
+        opened,
+        "report",
+        [],
+        v=found,
+        c=body["content"],
+        body=markup,
+        shown_fault=fault,
+        form=name,
+        forms=forms.offered(cupboard),
+        **marks(opened, version, cupboard, body["content"]),
+    )
+
+
+@pages.get("/runs/<int:run>/report/<int:version>.json")
+def signed_twin(run: int, version: int) -> ResponseReturnValue:
+    """A signed version as it is kept."""
+    found, body = version_or_404(run, version)
+    return jsonify({"version": version, "digest": found.digest, "author": found.author, **body})
+
+
+@pages.get("/runs/<int:run>/report/compare")
+def compare(run: int) -> ResponseReturnValue:
+    """Two versions, or one and the report as it is now."""
+    opened = opened_or_404(run)
+    with transaction(pool()) as connection:
+        found = store.of_run(connection, run)
+    known = {v.version for v in found}
+    first = _number(request.args.get("a", ""), known) or (max(known) if known else 0)
+    second = _number(request.args.get("b", ""), known)
+    contents, names = [], []
+    for number in (first, second):
+        contents.append(version_or_404(run, number)[1]["content"] if number else report.content(opened))
+        names.append(f"Version {number}" if number else "the report as it is now")
+    return stage_page(
+        "report/compare.html",
+        opened,
+        "report",
+        [],
+        signed=found,
+        a=first,
+        b=second,
+        names=names,
+        differences=versions.differences(*contents),
+    )
+
+
+def _number(text: str, known: set[int]) -> int:
+    number = int(text) if text.isascii() and text.isdigit() and len(text) < 5 else 0
+    return number if number in known else 0
+
+
+@pages.get("/runs/<int:run>/report.pdf")
+def pdf(run: int) -> ResponseReturnValue:
+    """The report as it stands, on paper."""
+    opened = opened_or_404(run)
+    return _on_paper(opened, report.content(opened), None)
+
+
+@pages.get("/runs/<int:run>/report/<int:version>.pdf")
+def signed_pdf(run: int, version: int) -> ResponseReturnValue:
+    """A signed version on paper."""
+    opened = opened_or_404(run)
+    found, body = version_or_404(run, version)
+    return _on_paper(opened, body["content"], found)
+
+
+def _on_paper(opened: Opened, content: dict[str, Any], version: SignedReport | None) -> Response:
+    cupboard = course_cupboard()
+    name = forms.chosen(request.args.get("form", ""), cupboard)
+    size = request.args.get("paper", "a4").lower()
+    made = Response(as_pdf(content, version, name, cupboard, size), mimetype="application/pdf")
+    number = f"-v{version.version}" if version else ""
+    made.headers["Content-Disposition"] = f'inline; filename="{export.file_name(opened)}{number}.pdf"'
+    return made
+
+
+def as_pdf(content: dict[str, Any], version: SignedReport | None, form: str, cupboard: Cupboard, size: str) -> bytes:
+    """A report by a form as PDF."""
+    from cavrel.web.pdf import pdf as paper  # what sets it takes a second to load, which only a PDF should cost
+
+    body, _ = forms.body(form, content, cupboard)
+    page = render_template("report/printed.html", c=content, v=version, body=body)
+    return paper(page, content["title"], version.author if version else content["bench"], size)
+
+
+def follow(opened: Opened, following: Following) -> str:
     """What changes on the page after a save: what is worked out, and each text that nobody is typing in."""
     shown = frame(opened, "report", list(notes.notes_of_bench(opened)))
-    return render_template("report/follow.html", **shown, **report.content(opened))
+    return render_template("report/follow.html", **shown, **_live(opened, following.detail))

@@ -36,6 +36,16 @@ def changes(before: Cupboard, after: Cupboard) -> list[str]:
     for name, rule in RULES.items():
         if old[name] != new[name]:
             found.append(f"{rule.title}: {rule.choice(old[name])} → {rule.choice(new[name])}")
+    if before.rubric != after.rubric:
+        found.append("the rubric: " + ", ".join(f"{c.label} {c.points:g}" for c in after.rubric.values()))
+    for name in {**before.forms, **after.forms}:
+        old_form, new_form = before.forms.get(name), after.forms.get(name)
+        if old_form is None and new_form is not None:
+            found.append(f"form “{new_form.title}” added")
+        elif new_form is None and old_form is not None:
+            found.append(f"form “{old_form.title}” taken out")
+        elif old_form != new_form and new_form is not None:
+            found.append(f"form “{new_form.title}” changed")
     return found
 
 

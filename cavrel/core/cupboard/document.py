@@ -104,13 +104,45 @@ def _amount(text: str, like: str) -> str:
     return text
 
 
+CriterionKey = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
+FormKey = Annotated[str, Field(pattern=r"^[a-z][a-z0-9-]{0,23}$")]
+
+
+class Criterion(Model):
+    """A line of the rubric. ``label``: what is judged; ``points``: the most it can bring."""
+
+    label: Annotated[str, Field(min_length=1, max_length=120)]
+    points: Annotated[float, Field(gt=0, le=100)]
+
+
+RUBRIC = {
+    "table": Criterion(label="Table: units, digits, repeats", points=4),
+    "graph": Criterion(label="Graph: axes, scales, points, line", points=4),
+    "line": Criterion(label="Reading of the line: slope, intercept, units", points=4),
+    "uncertainty": Criterion(label="Uncertainty: sources, propagation, rounding", points=4),
+    "judgement": Criterion(label="Judgement: comparison, what went wrong", points=4),
+    "conclusion": Criterion(label="Conclusion", points=4),
+}
+"""By which reports are marked where a course says nothing else."""
+
+
+class ReportForm(Model):
+    """How a course prints its reports. ``title``: as it is chosen; ``body``: a Jinja template over what a report holds."""
+
+    title: Annotated[str, Field(min_length=1, max_length=60)]
+    body: Annotated[str, Field(min_length=1, max_length=60_000)]
+
+
 class Cupboard(Model):
-    """One version. ``instruments`` and ``accepted`` by a name that other documents may use; ``rules`` over the default house rules."""
+    """One version. ``instruments`` and ``accepted`` by a name that other documents may use; ``rules`` over the default house rules; ``rubric``:
+    by which reports are marked, by name of criterion; ``forms``: the course's own forms of report."""
 
     format: Literal["cavrel-cupboard/1"] = "cavrel-cupboard/1"
     instruments: Annotated[dict[Key, OwnInstrument], Field(max_length=MOST)] = {}
     accepted: Annotated[dict[Key, OwnValue], Field(max_length=MOST)] = {}
     rules: dict[str, Any] = {}
+    rubric: Annotated[dict[CriterionKey, Criterion], Field(max_length=20)] = RUBRIC
+    forms: Annotated[dict[FormKey, ReportForm], Field(max_length=12)] = {}
 
     @model_validator(mode="after")
     def _can_be_used(self) -> "Cupboard":

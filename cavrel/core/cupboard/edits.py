@@ -45,6 +45,50 @@ def with_rules(cupboard: Cupboard, rules: Mapping[str, Any]) -> Cupboard:
     return load({**_document(cupboard), "rules": {name: value for name, value in own.items() if value != usual[name]}})
 
 
+_LINE = re.compile(r"(\d+(?:[.,]\d+)?)\s+(\S.*)")
+
+
+def rubric_text(cupboard: Cupboard) -> str:
+    """The rubric as lines to edit: the most points, then what is judged."""
+    return "\n".join(f"{c.points:g} {c.label}" for c in cupboard.rubric.values())
+
+
+def with_rubric(cupboard: Cupboard, text: str) -> Cupboard:
+    """With the rubric that lines such as ``4 Graph: axes and points`` say; a line that stays keeps its name, and so its points. Raises
+    CupboardError naming the line."""
+    known = {c.label: name for name, c in cupboard.rubric.items()}
+    found: dict[str, Any] = {}
+    for number, line in enumerate(text.splitlines(), 1):
+        if not line.strip():
+            continue
+        read = _LINE.fullmatch(line.strip())
+        if read is None:
+            raise CupboardError(
+                f"line {number}", "begin with the most points it brings, such as '4 Graph: axes and points'"
+            )
+        label = read[2].strip()
+        name = known.get(label) or _name(label, {**cupboard.rubric, **found})
+        if name in found:
+            raise CupboardError(f"line {number}", f"'{label}' stands here twice")
+        found[name] = {"label": label, "points": float(read[1].replace(",", "."))}
+    if not found:
+        raise CupboardError("", "a rubric has at least one line")
+    return load({**_document(cupboard), "rubric": found})
+
+
+def with_form(cupboard: Cupboard, name: str, title: str, body: str) -> Cupboard:
+    """With a form of report, ``name`` empty for a new one. Raises CupboardError."""
+    forms = dict(_document(cupboard).get("forms", {}))
+    chosen = name or _name(title, forms).replace("_", "-")
+    return load({**_document(cupboard), "forms": {**forms, chosen: {"title": title, "body": body}}})
+
+
+def without_form(cupboard: Cupboard, name: str) -> Cupboard:
+    """Without a form of report."""
+    forms = {n: f for n, f in _document(cupboard).get("forms", {}).items() if n != name}
+    return load({**_document(cupboard), "forms": forms})
+
+
 def _unchanged(items: Mapping[str, OwnInstrument | OwnValue], name: str, was: str) -> None:
     if name not in items:
         raise ChangedMeanwhile(

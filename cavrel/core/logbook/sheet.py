@@ -40,6 +40,7 @@ class SheetState:
     ``count``: entries.
     ``ticks``: what was made ready, looked at or read -> its entry: ``apparatus.0``, ``check.rule``, ``caution.0``.
     ``orders``: series -> how its rows are shown: ``by`` a column, or ``rows`` that come first.
+    ``marking``: what markers say of signed versions: ``1.remark.aim``, ``1.points.graph``, ``1.given``.
     """
 
     run: RunDocument
@@ -55,6 +56,7 @@ class SheetState:
     count: int
     ticks: Mapping[str, Entry]
     orders: Mapping[str, Mapping[str, Any]]
+    marking: Mapping[str, Mapping[str, Any]]
 
 
 def assemble(
@@ -143,6 +145,7 @@ def sheet_of(
         count=book.count,
         ticks=standing.ticks,
         orders=standing.orders,
+        marking=standing.marking,
     )
 
 

@@ -24,6 +24,7 @@ class Standing:
     ticks: dict[str, Entry] = field(default_factory=dict)
     words: dict[str, str] = field(default_factory=dict)
     report: dict[str, str] = field(default_factory=dict)
+    marking: dict[str, Mapping[str, Any]] = field(default_factory=dict)
     rules: dict[str, Any] = field(default_factory=dict)
     headings: dict[str, dict[str, Any]] = field(default_factory=dict)
     marks: dict[str, dict[int, str]] = field(default_factory=dict)

@@ -31,7 +31,7 @@ if (document.body.dataset.run) {
     (await import("./stretch.js")).startStretch();
     (await import("./picture.js")).startPictures();
   }
-  if (document.body.dataset.page === "report") (await import("./report.js")).startReport();
+  if (/^(report|marking):/.test(document.body.dataset.page)) (await import("./report.js")).startReport();
   if (document.body.dataset.page === "plan") (await import("./plan.js")).start();
   if (document.body.dataset.page.startsWith("traces:")) (await import("./trace.js")).start();
   startKeeping();

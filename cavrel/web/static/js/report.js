@@ -1,8 +1,10 @@
-// The report: a part that is left is an entry; a draft is taken as it stands; a part half written survives saves, reloads and crashes.
+// The report and its marking: a text that is left is an entry, so are points; a draft is taken as it stands; what is half written survives
+// saves, reloads and crashes.
 import { keep } from "./keep.js";
 import { drafts, endDraft } from "./shelved.js";
 
 const box = (slot) => document.querySelector(`.report-words[data-slot="${CSS.escape(slot)}"]`);
+const kind = (slot) => (slot.startsWith("marking:") ? "marking" : "report");
 
 function commit(area) {
   const { slot } = area.dataset;
@@ -10,17 +12,26 @@ function commit(area) {
   const key = endDraft(slot, text);
   if (text === (area.dataset.saved ?? area.defaultValue).trim()) return;
   area.dataset.saved = text;
-  keep("report", slot, { text }, key);
+  keep(kind(slot), slot, { text }, key);
+}
+
+/** Points as they are typed: a number, or nothing where they are taken back; anything else is marked and not kept. */
+function score(input) {
+  const text = input.value.trim().replace(",", ".");
+  const points = text === "" ? null : Number(text);
+  const good = points === null || (Number.isFinite(points) && points >= 0 && points <= 1000);
+  input.setAttribute("aria-invalid", String(!good));
+  if (good) keep("marking", input.dataset.points, { points });
 }
 
 export function startReport() {
-  const sheet = document.getElementById("sheet");
-  sheet.addEventListener("focusout", (event) => { if (event.target.matches?.(".report-words")) commit(event.target); });
-  sheet.addEventListener("click", (event) => {
-    const { takeDraft, backToDraft, print } = event.target.closest("button")?.dataset ?? {};
+  document.addEventListener("focusout", (event) => { if (event.target.matches?.(".report-words")) commit(event.target); });
+  document.addEventListener("change", (event) => { if (event.target.matches?.("[data-points]")) score(event.target); });
+  document.addEventListener("click", (event) => {
+    const { takeDraft, backToDraft, give, on } = event.target.closest("button")?.dataset ?? {};
     if (takeDraft) keep("report", `report:${takeDraft}`, { text: box(`report:${takeDraft}`).dataset.draftText.trim() });
     else if (backToDraft) keep("report", `report:${backToDraft}`, { text: "" });
-    else if (print !== undefined) window.print();
+    else if (give) keep("marking", give, { on: on === "yes" });
   });
   for (const [slot, text] of drafts()) {
     const area = box(slot);

@@ -1,0 +1,46 @@
+"""Marking: a signed report in the hands of a marker, with remarks at its parts and points by the course's rubric."""
+
+from flask import Blueprint, jsonify, render_template
+from flask.typing import ResponseReturnValue
+
+from cavrel.present import notes
+from cavrel.present.marks import marks
+from cavrel.service.opened import Opened
+from cavrel.web import forms
+from cavrel.web.report import course_cupboard, version_or_404
+from cavrel.web.shared import Following, opened_or_404, stage_page
+
+pages = Blueprint("marking", __name__)
+
+
+@pages.get("/runs/<int:run>/report/<int:version>/mark")
+def page(run: int, version: int) -> ResponseReturnValue:
+    opened = opened_or_404(run)
+    found, body = version_or_404(run, version)
+    cupboard = course_cupboard()
+    markup, _ = forms.body(forms.USUAL, body["content"], cupboard)
+    return stage_page(
+        "report/marking.html",
+        opened,
+        "marking",
+        list(notes.notes_of_bench(opened)),
+        v=found,
+        c=body["content"],
+        body=markup,
+        **marks(opened, version, cupboard, body["content"]),
+    )
+
+
+@pages.get("/runs/<int:run>/report/<int:version>/mark.json")
+def twin(run: int, version: int) -> ResponseReturnValue:
+    """Points and remarks as data."""
+    opened = opened_or_404(run)
+    _, body = version_or_404(run, version)
+    return jsonify(marks(opened, version, course_cupboard(), body["content"]))
+
+
+def follow(opened: Opened, following: Following) -> str:
+    """The sum, and whether it is given back; what is typed is left alone."""
+    version = int(following.detail) if following.detail.isdigit() else 0
+    found = marks(opened, version, course_cupboard(), {"parts": {}, "figures": [], "answers": []})
+    return render_template("report/marking_follow.html", run=opened.run, v={"version": version}, **found)

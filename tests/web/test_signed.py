@@ -1,0 +1,240 @@
+"""Reports signed, compared, marked, given back, printed; forms of a course's own."""
+
+import ctypes
+import io
+import re
+from typing import Any
+from uuid import uuid4
+
+import pypdfium2
+import pypdfium2.raw as raw
+import pytest
+from flask.testing import FlaskClient
+
+from cavrel.store import reports
+from cavrel.store.pool import Pool, transaction
+from tests.web.http import entry, save, text, token
+from tests.web.test_suspects import typed
+
+
+def sign(client: FlaskClient, run: int, author: str = "", key: str = "", last: str = "") -> Any:
+    page = client.get(f"/runs/{run}/report").text
+    seen = re.search(r'id="sign-last"[^>]*value="(\d+)"', page)
+    assert seen
+    data = {"csrf_token": token(client), "key": key or str(uuid4()), "last": last or seen[1], "author": author}
+    return client.post(f"/runs/{run}/report/sign", data=data)
+
+
+def signed(client: FlaskClient, run: int, author: str = "Ines") -> int:
+    answer = sign(client, run, author)
+    assert answer.status_code == 303, answer.text
+    return int(answer.headers["Location"].rpartition("/")[2])
+
+
+def keep(client: FlaskClient, part: str, **fields: str) -> Any:
+    return client.post(f"/cupboard/{part}", data={"csrf_token": token(client), "key": str(uuid4()), **fields})
+
+
+def test_a_signature_keeps_text_and_numbers(client: FlaskClient, pool: Pool) -> None:
+    run = typed(client)
+    save(client, run, entry("report", "report:aim", text="To weigh the earth, nearly."))
+    assert signed(client, run) == 1
+    save(client, run, entry("report", "report:aim", text="Something else entirely."))
+    save(client, run, entry("reading", "swings.t.1.1", text="25.92", reason=""))
+    first = text(client, f"/runs/{run}/report/1")
+    assert "To weigh the earth, nearly." in first
+    assert "Something else entirely." not in first
+    assert "signed by Ines" in first
+    kept = client.get(f"/runs/{run}/report/1.json").json
+    with transaction(pool) as connection:
+        body = reports.body(connection, run, 1)
+    assert kept["digest"] == reports.digest_of(body)
+    assert body["definition"]
+    assert body["rules"]["fit_uncertainty"] == "larger"
+    assert "version 1 signed" in text(client, f"/runs/{run}/logbook")
+
+
+def test_what_was_not_seen_is_not_signed(client: FlaskClient) -> None:
+    run = typed(client)
+    page = client.get(f"/runs/{run}/report").text
+    seen = re.search(r'id="sign-last"[^>]*value="(\d+)"', page)
+    assert seen
+    save(client, run, entry("report", "report:aim", text="Written by another hand."))
+    answer = sign(client, run, last=seen[1])
+    assert answer.status_code == 409
+    assert "Look at it as it stands now" in answer.text
+    assert client.get(f"/runs/{run}/report/1").status_code == 404
+
+
+def test_the_same_form_twice_is_one_version(client: FlaskClient) -> None:
+    run = typed(client)
+    key = str(uuid4())
+    assert sign(client, run, key=key).headers["Location"] == sign(client, run, key=key).headers["Location"]
+    assert client.get(f"/runs/{run}/report/2").status_code == 404
+
+
+def test_two_versions_are_compared(client: FlaskClient) -> None:
+    run = typed(client)
+    save(client, run, entry("report", "report:aim", text="We seek g by a bob."))
+    signed(client, run)
+    save(client, run, entry("report", "report:aim", text="We seek g by a heavy bob."))
+    save(client, run, entry("reading", "swings.t.2.1", text="30.00"))
+    save(client, run, entry("leave-out", "out:swings.4", reason="a gust"))
+    assert signed(client, run) == 2
+    page = client.get(f"/runs/{run}/report/compare?a=1&b=2").text
+    assert "<ins>heavy " in page
+    assert "<ins>30.00</ins>" in page
+    assert "left out: a gust" in page
+    assert "Nothing differs" in text(client, f"/runs/{run}/report/compare?a=2&b=2")
+    now = client.get(f"/runs/{run}/report/compare?a=2").text
+    assert "as it is now" in now
+    assert client.get(f"/runs/{run}/report/compare?a=77&b=x").status_code == 200
+
+
+def test_marks_are_kept_and_seen_once_given_back(client: FlaskClient) -> None:
+    run = typed(client)
+    signed(client, run)
+    save(client, run, entry("marking", "marking:1.points.graph", points=3.5), page="marking:1")
+    save(client, run, entry("marking", "marking:1.points.table", points=4), page="marking:1")
+    answer = save(
+        client, run, entry("marking", "marking:1.remark.graphs", text="Where are the units?"), page="marking:1"
+    )
+    assert "7.5 of 24" in answer.json["html"]
+    assert "Where are the units?" not in client.get(f"/runs/{run}/report/1").text
+    save(client, run, entry("marking", "marking:1.given", on=True), page="marking:1")
+    seen = text(client, f"/runs/{run}/report/1")
+    assert "Where are the units?" in seen
+    assert "7.5 of 24" in seen
+    assert "given back: 7.5 of 24" in text(client, f"/runs/{run}/report")
+    marks = client.get(f"/runs/{run}/report/1/mark.json").json
+    assert marks["given"] is True
+    assert {p["name"]: p["value"] for p in marks["points"]}["graph"] == "3.5"
+    # Taken back, and a remark undone.
+    save(client, run, entry("marking", "marking:1.given", on=False), entry("undo", "marking:1.remark.graphs"))
+    assert "Where are the units?" not in client.get(f"/runs/{run}/report/1").text
+    assert client.get(f"/runs/{run}/report/1/mark.json").json["remarks"][0]["text"] == ""
+
+
+@pytest.mark.parametrize(
+    ("slot", "body"),
+    [
+        ("marking:0.given", {"on": True}),
+        ("marking:1.points.graph", {"points": -1}),
+        ("marking:1.points.graph", {"points": True}),
+        ("marking:1.points.graph", {"points": "4"}),
+        ("marking:1.remark.moon", {"text": "no such part"}),
+        ("marking:1.remark.aim", {"text": 4}),
+        ("marking:1.given", {"on": "yes"}),
+        ("signed:1", {"digest": "abc"}),
+    ],
+)
+def test_what_no_marker_would_send_is_refused(client: FlaskClient, slot: str, body: dict[str, Any]) -> None:
+    answer = save(client, 1, entry(slot.partition(":")[0], slot, **body))
+    assert len(answer.json["refused"]) == 1
+
+
+def test_the_rubric_is_the_courses_own(client: FlaskClient) -> None:
+    run = typed(client)
+    signed(client, run)
+    save(client, run, entry("marking", "marking:1.points.graph", points=3))
+    lines = "10 Graph: axes, scales, points, line\n5,5 Neatness\n"
+    assert keep(client, "rubric", rubric=lines).status_code == 303
+    marks = client.get(f"/runs/{run}/report/1/mark.json").json
+    assert [(p["label"], p["of"], p["value"]) for p in marks["points"]] == [
+        ("Graph: axes, scales, points, line", "10", "3"),
+        ("Neatness", "5.5", ""),
+    ]
+    assert "the rubric: " in text(client, "/cupboard")
+    refused = keep(client, "rubric", rubric="4 Good\nfour Bad")
+    assert refused.status_code == 422
+    assert "line 2" in refused.text
+    assert "four Bad" in refused.text  # what was typed stands there still
+
+
+def test_a_form_of_ones_own(client: FlaskClient) -> None:
+    body = '{% import "report/macros.html" as m %}<p id="own">Hall says: {{ c.title }}</p>{{ m.written(c.parts.aim, live) }}'
+    assert keep(client, "forms", title="Hall of Tallow", body=body).status_code == 303
+    run = typed(client)
+    shown = client.get(f"/runs/{run}/report?form=hall-of-tallow").text
+    assert "Hall says:" in shown
+    assert 'data-slot="report:aim"' in shown
+    signed(client, run)
+    assert "Hall says:" in client.get(f"/runs/{run}/report/1?form=hall-of-tallow").text
+    assert b"%PDF" in client.get(f"/runs/{run}/report.pdf?form=hall-of-tallow").data[:8]
+    assert keep(client, "forms", name="hall-of-tallow", drop="yes").status_code == 303
+    assert "Hall says:" not in client.get(f"/runs/{run}/report?form=hall-of-tallow").text
+
+
+@pytest.mark.parametrize(
+    ("body", "says"),
+    [
+        ("line one\n{% if %}", "line 2"),
+        ("{{ c.nothing.here }}", "no attribute"),
+        ("{{ ''.__class__.__mro__ }}", "line 1"),
+        ("{% for i in range(9) %}{% endfor %}", "range"),
+        ("{{ 'a' * 100000000 }}", "only numbers"),
+        ("{{ 10 ** 100000 }}", "only numbers"),
+        ("{% include 'base.html' %}", ""),
+        ("{% include '../../../etc/passwd' %}", ""),
+        ("{{ c.tables[0].rows[99] }}{{ 1/0 }}", ""),
+    ],
+)
+def test_a_form_that_cannot_be_used_is_refused_with_its_line(client: FlaskClient, body: str, says: str) -> None:
+    answer = keep(client, "forms", title="Bad", body=body)
+    assert answer.status_code == 422
+    assert says in answer.text
+
+
+@pytest.mark.parametrize("run", [1, 4, 6, 9, 12])
+def test_a_report_on_paper(client: FlaskClient, run: int) -> None:
+    page = client.get(f"/runs/{run}/report").text
+    title = re.search(r"<h1>([^<]+)</h1>", page)
+    assert title
+    for paper, width in (("a4", 595), ("letter", 612)):
+        answer = client.get(f"/runs/{run}/report.pdf?paper={paper}")
+        assert answer.status_code == 200
+        assert answer.mimetype == "application/pdf"
+        document = pypdfium2.PdfDocument(io.BytesIO(answer.data))
+        assert round(document[0].get_size()[0]) == width
+        assert document.get_metadata_dict()["Title"] == title[1].replace("&#39;", "'")
+        said = " ".join(document[i].get_textpage().get_text_range() for i in range(len(document)))
+        for part in ("Aim", "Readings", "Results", "Conclusion"):
+            assert part in said
+        assert raw.FPDFCatalog_IsTagged(document)
+        found = fonts(document)
+        assert found
+        assert all(embedded for _, embedded in found)
+        # None but those that ship, whatever this machine has.
+        assert {name.rpartition("+")[2].partition("-")[0] for name, _ in found} <= {"Hyperlegible", "STIX"}, found
+
+
+def fonts(document: pypdfium2.PdfDocument) -> set[tuple[str, bool]]:
+    """Name of every font that letters are set in, and whether it stands in the file."""
+    found = set()
+    for page in document:
+        for letters in page.get_objects(filter=[raw.FPDF_PAGEOBJ_TEXT], max_depth=12):
+            font = raw.FPDFTextObj_GetFont(letters)
+            name = ctypes.create_string_buffer(200)
+            raw.FPDFFont_GetBaseFontName(font, name, 200)
+            found.add((name.value.decode(), bool(raw.FPDFFont_GetIsEmbedded(font))))
+    return found
+
+
+def test_the_same_text_stands_on_paper_and_screen(client: FlaskClient) -> None:
+    run = typed(client)
+    save(client, run, entry("report", "report:conclusion", text="Within what we could know, g is g & nothing <else>."))
+    document = pypdfium2.PdfDocument(io.BytesIO(client.get(f"/runs/{run}/report.pdf").data))
+    said = " ".join(document[i].get_textpage().get_text_range() for i in range(len(document)))
+    assert "g is g & nothing <else>." in " ".join(said.split())
+    shown = text(client, f"/runs/{run}/report")
+    value = re.search(r"\d\.\d+ ± \d\.\d+", shown)
+    assert value
+    assert value[0] in " ".join(said.split())
+
+
+def test_the_one_page_form_is_shorter(client: FlaskClient) -> None:
+    pages = {
+        form: len(pypdfium2.PdfDocument(io.BytesIO(client.get(f"/runs/1/report.pdf?form={form}").data)))
+        for form in ("full", "one-page", "exam")
+    }
+    assert pages["one-page"] < pages["full"]
