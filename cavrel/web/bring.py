@@ -16,13 +16,14 @@ from cavrel.web.shelf import course_of
 
 pages = Blueprint("bring", __name__)
 
-_ENDPOINTS = {"bring.take"}
+_ENDPOINTS = {"bring.take", "table.take"}
 
 
 def room() -> None:
     """A page that takes a file takes a larger one than pages send."""
     if request.endpoint in _ENDPOINTS:
         request.max_content_length = MOST_BYTES + 100_000
+        request.max_form_memory_size = MOST_BYTES  # a table that was looked at travels in its form
 
 
 @pages.get("/bring")

@@ -40,7 +40,8 @@ def twin(run: int, version: int) -> ResponseReturnValue:
 
 
 def follow(opened: Opened, following: Following) -> str:
-    """The sum, and whether it is given back; what is typed is left alone."""
-    version = int(following.detail) if following.detail.isdigit() else 0
-    found = marks(opened, version, course_cupboard(), {"parts": {}, "figures": [], "answers": []})
-    return render_template("report/marking_follow.html", run=opened.run, v={"version": version}, **found)
+    """Points, remarks and whether they are given back, as they stand; what is being typed stays."""
+    version = int(following.detail) if following.detail.isascii() and following.detail.isdigit() else 0
+    found, body = version_or_404(opened.run.id, version)
+    shown = marks(opened, version, course_cupboard(), body["content"])
+    return render_template("report/marking_follow.html", run=opened.run, v=found, **shown)

@@ -24,13 +24,14 @@ from cavrel.web import (
     runs,
     shelf,
     straighten,
+    table,
     traces,
     write,
 )
 
 OF_A_RUN = (plan, measure, straighten, judge, report, marking, logbook, traces)
 """The pages of a run, by the name of their blueprint; each follows a save."""
-OTHERS = (assets, shelf, cupboard, lesson, write, runs, bring, entries, bench, live, export, patterns)
+OTHERS = (assets, shelf, cupboard, lesson, write, runs, bring, entries, bench, live, export, table, patterns)
 
 
 def blueprints() -> list[Blueprint]:

@@ -63,13 +63,27 @@ class Server:
         self.process.wait(timeout=20)
 
 
-@pytest.fixture(scope="module")
-def server(cluster: Cluster) -> Iterator[Server]:
+def _served(cluster: Cluster) -> Iterator[Server]:
     name = f"browser_{uuid4().hex[:12]}"
     cluster.create_database(name)
     made = Server(cluster.url(name))
     yield made
     made.stop()
+
+
+@pytest.fixture(scope="session")
+def one_server(cluster: Cluster) -> Iterator[Server]:
+    """The server of all modules that make runs of their own and leave the course as it is: starting one takes five seconds."""
+    yield from _served(cluster)
+
+
+@pytest.fixture(scope="module")
+def server(request: pytest.FixtureRequest) -> Iterator[Server]:
+    """A server: one of its own for a module that says ``OWN_SERVER``."""
+    if getattr(request.module, "OWN_SERVER", False):
+        yield from _served(request.getfixturevalue("cluster"))
+    else:
+        yield request.getfixturevalue("one_server")
 
 
 @pytest.fixture(scope="session")

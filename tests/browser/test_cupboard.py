@@ -8,6 +8,8 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import Server
 from tests.browser.test_plan import plan, promised
 
+OWN_SERVER = True  # it changes what every run of the course begins with
+
 
 def cupboard(page: Page, server: Server) -> None:
     page.goto(f"{server.address}/cupboard")

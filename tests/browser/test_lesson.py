@@ -7,6 +7,8 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Server
 
+OWN_SERVER = True  # a lesson that begins is called in every page
+
 
 def test_a_lesson_is_made_moved_and_begun(page: Page, server: Server) -> None:
     page.goto(f"{server.address}/lessons")

@@ -8,7 +8,7 @@ from cavrel.core.logbook.entry import LONGEST, LONGEST_TEXT, EntryError
 from cavrel.core.logbook.kinds.base import Kind, check_reading
 from cavrel.core.logbook.kinds.planning import Foresee, InstrumentOfRun, Settings, Tick, Without, Words, Zero
 from cavrel.core.logbook.kinds.reading import Correction, LeaveOut, Reading, Stretch, TakeBack, Trace
-from cavrel.core.logbook.kinds.remark import Note, OfRun, Stands, Timing, Undo
+from cavrel.core.logbook.kinds.remark import Imported, Note, OfRun, Stands, Timing, Undo
 from cavrel.core.logbook.kinds.reporting import Marking, ReportText, Signed
 from cavrel.core.logbook.kinds.ruling import HeadingOfRun, HouseRule, Mark, Option, Order, Rows, Trials
 
@@ -19,7 +19,7 @@ KINDS: Mapping[str, Kind] = {
     for kind in (
         Reading, Correction, LeaveOut, TakeBack, Rows, Trials, Option, Trace, Stretch, Stands, Note, Timing, OfRun, Undo,
         Settings, InstrumentOfRun, Zero, Tick, Words, Foresee, Without, HouseRule, HeadingOfRun, Mark, Order,
-        ReportText, Signed, Marking,
+        ReportText, Signed, Marking, Imported,
     )
 }  # fmt: skip
 

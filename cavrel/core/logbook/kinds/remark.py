@@ -120,6 +120,23 @@ class OfRun(Kind):
         return "This run", said.get(place, "")
 
 
+class Imported(Kind):
+    """A table was brought in from a file, at one stroke; its readings name this act."""
+
+    name, fixed = "imported", True
+
+    def check(self, definition: Definition, slot: str, body: Body) -> None:
+        if not re.fullmatch(r"imported:[0-9a-f-]{36}", slot):
+            raise EntryError("slot", f"'{slot[:60]}' is no slot for an import")
+        if not isinstance(body.get("file"), str) or type(body.get("cells")) is not int or body["cells"] < 0:
+            raise EntryError("body", "an import says its file and how many cells it brought")
+
+    def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
+        series = definition.series.get(str(body.get("series", "")))
+        brought = counted(int(body.get("cells", 0)), "reading")
+        return (series.label if series else ""), f"{brought} brought in from {body.get('file') or 'a paste'}"
+
+
 class Undo(Kind):
     """One more line that takes the last one of its slot back."""
 

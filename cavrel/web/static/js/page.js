@@ -38,6 +38,7 @@ if (document.body.dataset.run) {
 }
 if (document.getElementById("editor")) (await import("./editor.js")).start();
 if (document.querySelector("form[data-draft]")) (await import("./forms.js")).start();
+if (document.getElementById("bring-table")) (await import("./bringing.js")).start();
 if (document.body.dataset.lesson) (await import("./lesson.js")).start();
 if (document.getElementById("find")) (await import("./find.js")).start();
 document.documentElement.dataset.ready = "yes";

@@ -1,6 +1,6 @@
 // The report and its marking: a text that is left is an entry, so are points; a draft is taken as it stands; what is half written survives
 // saves, reloads and crashes.
-import { keep } from "./keep.js";
+import { keep, kept } from "./keep.js";
 import { drafts, endDraft } from "./shelved.js";
 
 const box = (slot) => document.querySelector(`.report-words[data-slot="${CSS.escape(slot)}"]`);
@@ -13,6 +13,15 @@ function commit(area) {
   if (text === (area.dataset.saved ?? area.defaultValue).trim()) return;
   area.dataset.saved = text;
   keep(kind(slot), slot, { text }, key);
+}
+
+/** Put a text where it belongs; whether that changed anything. */
+function show(slot, text) {
+  const area = box(slot);
+  if (!area || text === undefined || area.value === text) return false;
+  area.value = text;
+  area.closest("details").open = true;
+  return true;
 }
 
 /** Points as they are typed: a number, or nothing where they are taken back; anything else is marked and not kept. */
@@ -33,11 +42,7 @@ export function startReport() {
     else if (backToDraft) keep("report", `report:${backToDraft}`, { text: "" });
     else if (give) keep("marking", give, { on: on === "yes" });
   });
-  for (const [slot, text] of drafts()) {
-    const area = box(slot);
-    if (!area || area.value === text) continue;
-    area.value = text;
-    area.closest("details").open = true;
-    commit(area);
-  }
+  // What an earlier page kept and could not send yet stands in its place before the server knows of it.
+  for (const { slot, body } of kept()) if (show(slot, body.text)) box(slot).dataset.saved = body.text;
+  for (const [slot, text] of drafts()) if (show(slot, text)) commit(box(slot));
 }

@@ -1,0 +1,270 @@
+"""A table somebody brings in, as a grid of texts: from CSV or a paste, XLSX or OpenDocument; what its headings and numbers look like."""
+
+import csv
+import io
+import re
+import zipfile
+import zlib
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+
+from python_calamine import CalamineError, CalamineWorkbook
+
+from cavrel.core.document.unpack import MOST_BYTES, MOST_UNPACKED, FileError
+from cavrel.core.quantity.reading import LONGEST
+
+MOST_ROWS, MOST_COLUMNS, MOST_SHEETS = 3000, 80, 60
+
+_NUMBER = re.compile(r"\s*[-+−]?\d[\d.,'’\s\u00a0\u202f]*(?:[eE][-+]?\d{1,3})?\s*")
+_SPACED = re.compile(r"(?<=\d)[\s\u00a0\u202f'’](?=\d{3}(?!\d))")
+_UNIT = re.compile(r"[\[(]\s*([^\])]{1,20})\s*[\])]\s*$|\s*/\s*([^\s/][^/]{0,20})\s*$|\s+in\s+([^\s]{1,20})\s*$")
+
+
+@dataclass(frozen=True, slots=True)
+class Grid:
+    """``name``: of the sheet, empty for a text; ``rows``: texts, all rows of one length."""
+
+    name: str
+    rows: tuple[tuple[str, ...], ...]
+
+    def turned(self) -> "Grid":
+        """Rows for columns."""
+        return Grid(self.name, tuple(zip(*self.rows, strict=True)))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Heading:
+    """A column's heading. ``name``: without its unit; ``unit``: as written, empty where none is named; ``group``: what stands above several
+    columns together."""
+
+    name: str
+    unit: str
+    group: str
+
+
+def read(body: bytes, name: str) -> list[Grid]:
+    """The tables in a file: sheets that hold anything, or the one of a text. Raises FileError."""
+    if len(body) > MOST_BYTES:
+        raise FileError("", f"has {len(body) // 2**20} MB, and a file to bring in has {MOST_BYTES // 2**20} at most")
+    if body[:2] == b"PK":
+        return _sheets(body)
+    if body[:4] == b"\xd0\xcf\x11\xe0":
+        raise FileError("", "is a workbook of the old kind; save it as XLSX, ODS or CSV")
+    return [_grid(name, _lines(_decoded(body)))]
+
+
+def of_text(text: str) -> Grid:
+    """The table in a text that was pasted. Raises FileError."""
+    return _grid("", _lines(text))
+
+
+def _decoded(body: bytes) -> str:
+    wide = body[:2] in (b"\xff\xfe", b"\xfe\xff")
+    if b"\x00" in body and not wide:
+        raise FileError("", "is no text and no workbook: bring in CSV, XLSX or ODS")
+    try:
+        return body.decode("utf-16" if wide else "utf-8-sig")
+    except UnicodeDecodeError:
+        pass
+    return body.decode("cp1252", errors="replace")
+
+
+def _lines(text: str) -> list[list[str]]:
+    text = text.replace("\x00", "")
+    lines = [line for line in text.splitlines() if line.strip()][:40]
+    if not lines:
+        raise FileError("", "holds nothing")
+    # The sign that parts the columns is in most lines, as often in each.
+    best, most = ",", -1.0
+    for sign in ("\t", ";", "|", ","):
+        counts = [line.count(sign) for line in lines]
+        typical = sorted(counts)[len(counts) // 2]
+        alike = sum(c == typical for c in counts) / len(counts)
+        score = alike + (0.5 if sign != "," else 0) if typical else -1.0
+        if score > most:
+            best, most = sign, score
+    if most < 0 and all(re.fullmatch(r"\s*\S+(?:\s{2,}\S+)+\s*", line) for line in lines):
+        return [re.split(r"\s{2,}", line.strip()) for line in text.splitlines()]
+    try:
+        return [list(row) for row in csv.reader(io.StringIO(text, newline=""), delimiter=best)]
+    except csv.Error as fault:
+        raise FileError("", f"cannot be read as columns: {fault}") from fault
+
+
+def _sheets(body: bytes) -> list[Grid]:
+    _bounded(body)
+    try:
+        book = CalamineWorkbook.from_filelike(io.BytesIO(body))
+        names = book.sheet_names[:MOST_SHEETS]
+        found = []
+        for name in names:
+            sheet = book.get_sheet_by_name(name)
+            if sheet.total_height > MOST_ROWS or sheet.total_width > MOST_COLUMNS:
+                raise FileError(name, f"has more than {MOST_ROWS} rows or {MOST_COLUMNS} columns")
+            # Cells that stand merged hold their text once for all of them.
+            rows = [list(row) for row in sheet.to_python(skip_empty_area=False)]
+            texts = [[_text(cell) for cell in row] for row in rows]
+            for (top, left), (bottom, right) in sheet.merged_cell_ranges or []:
+                for r in range(top, min(bottom + 1, len(texts))):
+                    for c in range(left, min(right + 1, len(texts[r]))):
+                        texts[r][c] = texts[top][left]
+            if any(any(row) for row in texts):
+                found.append(_grid(name, texts))
+    except FileError:
+        raise
+    except (CalamineError, zipfile.BadZipFile, zlib.error, ValueError, OSError, OverflowError, KeyError) as fault:
+        raise FileError("", f"cannot be read as a workbook: {str(fault)[:120]}") from fault
+    except BaseException as fault:  # the reader is not Python, and reports its own faults so
+        if type(fault).__name__ != "PanicException":
+            raise
+        raise FileError("", "cannot be read as a workbook: it is damaged") from fault
+    if not found:
+        raise FileError("", "holds no table")
+    return found
+
+
+def _bounded(body: bytes) -> None:
+    """Refuse what would unpack to too much, before anything but counting is done with it. Raises FileError."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(body)) as packed:
+            left = MOST_UNPACKED
+            members = packed.infolist()
+            if len(members) > 2000:
+                raise FileError("", "holds too many parts for a workbook")
+            for member in members:
+                with packed.open(member) as source:
+                    while block := source.read(min(1 << 20, left + 1)):
+                        left -= len(block)
+                        if left < 0:
+                            raise FileError("", f"unpacks to more than {MOST_UNPACKED // 2**20} MB")
+    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, ValueError, OSError, RuntimeError) as fault:
+        raise FileError("", f"is a damaged workbook: {str(fault)[:120]}") from fault
+
+
+def _text(cell: object) -> str:
+    if isinstance(cell, bool):
+        return "yes" if cell else "no"
+    if isinstance(cell, float):
+        return f"{cell:.15g}"
+    if isinstance(cell, timedelta):
+        return f"{cell.total_seconds():g}"
+    if isinstance(cell, datetime | date | time):
+        return cell.isoformat()
+    return str(cell).strip()
+
+
+def _grid(name: str, rows: Sequence[Sequence[str]]) -> Grid:
+    kept = [[cell.strip() for cell in row] for row in rows if any(cell.strip() for cell in row)]
+    if not kept:
+        raise FileError(name, "holds nothing")
+    width = max(len(row) for row in kept)
+    if len(kept) > MOST_ROWS or width > MOST_COLUMNS:
+        raise FileError(name, f"has {len(kept)} rows and {width} columns; {MOST_ROWS} and {MOST_COLUMNS} are the most")
+    return Grid(name, tuple(tuple(row) + ("",) * (width - len(row)) for row in kept))
+
+
+def is_number(text: str) -> bool:
+    """Whether a cell holds a number, however it is punctuated."""
+    return bool(_NUMBER.fullmatch(text)) and any(c.isdigit() for c in text)
+
+
+def head_of(grid: Grid) -> int:
+    """How many rows at the top are headings: up to the first whose cells are mostly numbers; none where the first one's are."""
+    for i, row in enumerate(grid.rows[:12]):
+        filled = [cell for cell in row if cell]
+        if filled and sum(map(is_number, filled)) * 2 >= len(filled) and not _counts_trials(row):
+            return i
+    return min(1, len(grid.rows) - 1)
+
+
+def _counts_trials(row: Sequence[str]) -> bool:
+    """Whether a row names its columns and counts trials: ``L``, ``1``, ``2``, ``3``."""
+    numbers = [cell for cell in row if is_number(cell)]
+    return (
+        len(numbers) > 1
+        and any(c and not is_number(c) for c in row)
+        and numbers == [str(i) for i in range(1, len(numbers) + 1)]
+    )
+
+
+def headings(grid: Grid, count: int) -> list[Heading]:
+    """The columns' headings from the first ``count`` rows: the last one names them, unless it holds units alone; one above groups them."""
+    width = len(grid.rows[0])
+    rows = [list(row) for row in grid.rows[:count]]
+    if not rows:
+        return [Heading(name="", unit="", group="") for _ in range(width)]
+    units = [""] * width
+    if len(rows) > 1 and _are_units(rows[-1]) and all(above for above, unit in zip(rows[-2], rows[-1]) if unit):
+        units = [cell.strip("[]() ") for cell in rows.pop()]
+    names = rows[-1]
+    above = [""] * width
+    for row in rows[-2:-1]:
+        last = ""
+        for c, cell in enumerate(row):  # a heading over several columns stands over the first of them
+            last = cell or last
+            above[c] = last
+    found = []
+    for c in range(width):
+        name, unit = _parted(names[c] or above[c])
+        group, of_group = _parted(above[c])
+        found.append(Heading(name=name, unit=units[c] or unit or of_group, group=group))
+    return found
+
+
+def _are_units(row: Sequence[str]) -> bool:
+    """Whether a row says units and nothing else: short texts, none of them a word of a heading."""
+    from cavrel.core.errors import CavrelError
+    from cavrel.core.quantity import units
+
+    filled = [cell.strip("[]() ") for cell in row if cell]
+    if not filled:
+        return False
+    good = 0
+    for text in filled:
+        try:
+            units.unit(text)
+            good += 1
+        except CavrelError:
+            pass
+    return good * 2 > len(filled)
+
+
+def _parted(text: str) -> tuple[str, str]:
+    """A heading's name and the unit it names: ``t / s``, ``length (cm)``, ``mass [g]``."""
+    found = _UNIT.search(text)
+    if not found:
+        return text.strip(), ""
+    return text[: found.start()].strip(), (found[1] or found[2] or found[3]).strip()
+
+
+def decimal_mark(cells: Sequence[str]) -> str:
+    """The sign that parts whole from decimal figures in a column: a comma, or a point where nothing speaks against it."""
+    commas = points = 0
+    for cell in cells:
+        text = _SPACED.sub("", cell)
+        comma, point = text.rfind(","), text.rfind(".")
+        if comma >= 0 and point >= 0:
+            return "," if comma > point else "."
+        if text.count(",") > 1:
+            return "."
+        if text.count(".") > 1:
+            return ","
+        commas += comma >= 0
+        points += point >= 0
+    return "," if commas and not points else "."
+
+
+def plain(cell: str, mark: str) -> str:
+    """A number with a point and no separators of thousands; any other text as it stands, but for its length."""
+    if not is_number(cell):
+        return cell[:LONGEST]
+    text = _SPACED.sub("", cell.strip()).replace("−", "-")
+    other = "." if mark == "," else ","
+    # Separators of thousands part figures by threes; anything else is left for the reader of readings to refuse, or to understand.
+    power = r"(?:[eE][-+]?\d{1,3})?"
+    if re.fullmatch(rf"[-+]?[1-9]\d{{0,2}}(?:\{other}\d{{3}})+(?:\{mark}\d*)?{power}", text):
+        text = text.replace(other, "")
+    elif not re.fullmatch(rf"[-+]?\d+(?:\{mark}\d*)?{power}", text):
+        return cell[:LONGEST]
+    return text.replace(mark, ".")
