@@ -1,6 +1,6 @@
 """The command line."""
 
-from cavrel.cli import documents, server
+from cavrel.cli import documents, leaving, server
 from cavrel.cli.shared import main
 
-__all__ = ["documents", "main", "server"]
+__all__ = ["documents", "leaving", "main", "server"]

@@ -8,7 +8,7 @@ from cavrel import catalogue
 from cavrel.cli.shared import main, read_json, read_text, refuse
 from cavrel.core.analysis import analyse
 from cavrel.core.analysis.montecarlo import monte_carlo
-from cavrel.core.document import package, result_document, tables
+from cavrel.core.document import result_document
 from cavrel.core.document.forecast import forecast_document, setup_of
 from cavrel.core.errors import CavrelError
 from cavrel.core.findings import findings_of, monte_carlo_findings
@@ -104,44 +104,6 @@ def forecast_command(file: str, percent: float) -> None:
         refuse(file, fault)
         return
     click.echo(json.dumps(document, indent=2, ensure_ascii=False))
-
-
-@main.command("export")
-@click.argument("file", metavar="RUN.json")
-@click.option("--format", "kind", type=click.Choice(["package", "csv"]), default="package", show_default=True)
-@click.option("--table", metavar="NAME", help="Which table, with --format csv.")
-@click.option("--out", metavar="FILE", default="-", show_default=True, help="Where to write it; - for standard output.")
-def export_command(file: str, kind: str, table: str | None, out: str) -> None:
-    """Write a run document's tables: one as CSV, or all of them as a data package with everything they come from."""
-    try:
-        run = runs.load(read_json(read_text(file)))
-        definition = catalogue.resolve(run.experiment)
-        analysis = analyse(
-            catalogue.program_of(definition, run.instruments, run.options, run.accepted, run.headings), run
-        )
-    except CavrelError as fault:
-        refuse(file, fault)
-        return
-    found = tables.tables(analysis)
-    if kind == "csv":
-        chosen = next((t for t in found if t.name == table), None)
-        if chosen is None:
-            names = ", ".join(t.name for t in found)
-            refuse("--table", CavrelError("", f"there is no table '{table or ''}'; there are {names}"))
-            return
-        body = tables.as_csv(chosen).encode()
-    else:
-        documents = {
-            "run.json": run.model_dump(mode="json", exclude_defaults=True) | {"format": run.format},
-            "definition.json": definition.document(),
-            "result.json": result_document(analysis, findings_of(analysis), ()),
-        }
-        body = package.archive(definition.title, definition.id, found, documents)
-    try:
-        with click.open_file(out, "wb") as sink:
-            sink.write(body)
-    except OSError as fault:
-        refuse("--out", CavrelError("", f"cannot write {out}: {fault.strerror}"))
 
 
 @main.command("accepted")

@@ -120,7 +120,8 @@ def restore_command(file: Path) -> None:
 )
 @click.option("--bench", default="", metavar="NAME", help="For which bench; as the file says by default.")
 def import_command(file: Path, course: str, bench: str) -> None:
-    """Bring a run in from a data package or a run document."""
+    """Bring a run in from a data package or a run document, or every run of a course's archive."""
+    from cavrel.core.document import unpack
     from cavrel.serve import prepare
     from cavrel.service import bringing
     from cavrel.store.pool import open_pool
@@ -131,17 +132,25 @@ def import_command(file: Path, course: str, bench: str) -> None:
         refuse(str(file), CavrelError("", f"cannot be read: {fault.strerror}"))
         return
 
-    def bring(url: str) -> int:
+    def bring(url: str) -> list[int]:
         prepare(url)
         with open_pool(url, size=2) as pool:
-            return bringing.bring(pool, body, file.name, course, bench, "import")
+            bringing.begin_course(pool, body)
+            return [
+                bringing.bring(pool, one, name, course, bench, "import")
+                for name, one in unpack.runs_in(body, file.name).items()
+            ]
 
     try:
-        number = with_database(bring)
+        numbers = with_database(bring)
     except CavrelError as fault:
         refuse(str(file), fault)
         return
-    click.echo(f"{file} is run {number} now")
+    click.echo(
+        f"{file} is run {numbers[0]} now"
+        if len(numbers) == 1
+        else f"{len(numbers)} runs of {file}: {numbers[0]} to {numbers[-1]}"
+    )
 
 
 def _said(kept: "Kept", what: str) -> None:

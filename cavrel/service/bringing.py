@@ -9,15 +9,17 @@ from uuid import UUID, uuid4
 from cavrel import catalogue
 from cavrel.core.definition import Definition, choose
 from cavrel.core.document.carried import Carried, CarriedError
-from cavrel.core.document.unpack import FileError, Parcel, unpack
+from cavrel.core.document.unpack import FileError, Parcel, course_in, unpack
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import Entry, check_entry, in_force
 from cavrel.core.logbook.kinds import KINDS
 from cavrel.core.logbook.unfold import acts
+from cavrel.service.opened import Opened, work_out
 from cavrel.store import brought
 from cavrel.store import runs as run_store
 from cavrel.store.entries import CANNOT_KEEP
 from cavrel.store.pool import Connection, Pool, transaction
+from cavrel.store.runs import Run
 
 MOST_OF_BODY = 2_000_000
 """Characters of one entry's body."""
@@ -105,6 +107,42 @@ def _check(carried: Carried, definition: Definition) -> None:
 
 def _number(value: object) -> int:
     return value if type(value) is int else 0
+
+
+def alone(body: bytes) -> Opened:
+    """A run in a file as it would open, without a database. Raises CavrelError."""
+    ready = read(body, "")
+    carried = ready.parcel.carried
+    now = datetime.now(timezone.utc)
+    run = Run(
+        id=0,
+        title=ready.title,
+        course=0,
+        course_title="",
+        cupboard=0,
+        digest="",
+        rules=carried.rules if carried else {},
+        instruments=carried.instruments if carried else {},
+        bench=ready.bench if carried else "",
+        hash=ready.definition.content_hash(),
+        experiment=ready.definition.id,
+        made_at=carried.made_at if carried else now,
+        newest=len(ready.entries),
+    )
+    return work_out(run, ready.definition, ready.entries, ready.parcel.cupboard)
+
+
+def begin_course(pool: Pool, body: bytes) -> bool:
+    """Make the course that an archive comes from, in a database that has none; whether it was made. Raises CavrelError, DatabaseAway."""
+    found = course_in(body)
+    if found is None:
+        return False
+    course, cupboard = found
+    with transaction(pool) as connection:
+        if run_store.courses(connection):
+            return False
+        run_store.make_course(connection, course["slug"], course["title"], course["place"], cupboard, course["benches"])
+    return True
 
 
 def bring(

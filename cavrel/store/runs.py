@@ -209,6 +209,12 @@ def get(connection: Connection, run: int) -> Run | None:
     return Run(**row) if row else None
 
 
+def numbers(connection: Connection, course: int) -> list[int]:
+    """The numbers of all runs of a course, oldest first."""
+    rows = connection.execute("select id from run where course = %s order by id", [course])
+    return [int(row["id"]) for row in rows]
+
+
 def same(connection: Connection, course: int, bench: str, experiment: str, client_key: UUID) -> int | None:
     """The newest run of a bench with this experiment that is in the list; None where there is none, or where ``client_key`` started a run
     already."""

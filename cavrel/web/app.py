@@ -23,9 +23,18 @@ _POLICY = (
 log = logging.getLogger("cavrel")
 
 
+def plain_app() -> Flask:
+    """What sets pages from templates and nothing else: for reports that no request asks for."""
+    app = Flask("cavrel.web", static_folder=None, template_folder=str(assets.STATIC.parent / "templates"))
+    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    app.jinja_env.filters.update(marks.FILTERS)
+    app.jinja_env.globals.update(marks.GLOBALS)
+    return app
+
+
 def create_app(pool: Pool, testing: bool = False) -> Flask:
     """The application over ``pool``, whose database is migrated already."""
-    app = Flask("cavrel.web", static_folder=None, template_folder=str(assets.STATIC.parent / "templates"))
+    app = plain_app()
     with transaction(pool) as connection:
         secret, store = settings.secret_key(connection), settings.identity(connection)
     app.config.update(
@@ -44,9 +53,6 @@ def create_app(pool: Pool, testing: bool = False) -> Flask:
         COMPRESS_LEVEL=5,
     )
     app.extensions["cavrel_pool"] = pool
-    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
-    app.jinja_env.filters.update(marks.FILTERS)
-    app.jinja_env.globals.update(marks.GLOBALS)
     app.before_request(bring.room)  # before anything reads the form
     protection = CSRFProtect(app)
     Compress(app)

@@ -28,6 +28,13 @@ _EX = 16.0
 """CSS pixels of the letters that mathematics is set beside."""
 
 
+def alone(body: str, title: str, author: str) -> str:
+    """A report's HTML as one file that needs no other: its style within, its drawings and formulas as pictures."""
+    css = re.sub(r"@page \{.*?\}\s*\}|string-set:[^;]*;", "", _resolved(assets.text("css/paper.css")), flags=re.S)
+    style = f"{css}\nbody {{ max-width: 46em; margin: 2em auto; padding: 0 1em; }}"
+    return render_template("report/paper.html", body=_pictures(body), title=title, author=author, style=style)
+
+
 class _Shipped(URLFetcher):  # type: ignore[misc]
     """What ships with the application, and what stands in the page itself; nothing is ever fetched."""
 

@@ -2,6 +2,7 @@
 
 import json
 import os
+import re
 import shutil
 import subprocess
 import sys
@@ -159,6 +160,17 @@ def test_from_an_own_server_into_a_private_one_by_the_command_line(filled: str, 
         run.write_text(cavrel("simulate", "spring").stdout)
         brought = cavrel("import", str(run), "--bench", "Wick", CAVREL_DATA=str(folder))
         assert "is run " in brought.stdout, brought.stderr
+        whole = tmp_path / "course.zip"
+        archive = cavrel("export", "--course", "--out", str(whole), CAVREL_DATA=str(folder))
+        assert re.fullmatch(rf"\d+ runs in {whole}\n", archive.stdout), archive.stderr
+        elsewhere = Path(tempfile.mkdtemp(prefix="cavrel-course-", dir=folder))
+        elsewhere.chmod(0o755)
+        moved = cavrel("import", str(whole), CAVREL_DATA=str(elsewhere))
+        assert archive.stdout.partition(" in ")[0] in moved.stdout, moved.stderr
+        report = cavrel("report", "1", "--format", "html", CAVREL_DATA=str(elsewhere))
+        assert "Bench Lantern" in report.stdout
+        nothing = cavrel("report", "999", CAVREL_DATA=str(elsewhere))
+        assert (nothing.returncode, "there is no run 999" in nothing.stderr) == (2, True)
         run.write_text("{")
         refused = cavrel("import", str(run), CAVREL_DATA=str(folder))
         assert (refused.returncode, "line 1, column 2" in refused.stderr) == (2, True)

@@ -171,3 +171,28 @@ def test_every_run_of_the_demonstration_can_be_taken_along(client: FlaskClient) 
     for run in range(1, client.get("/runs.json").json["many"] + 1):
         for path in ("workbook.xlsx", "workbook.ods", "notebook.ipynb", "tables.tex", "package.zip"):
             assert client.get(f"/runs/{run}/{path}").status_code == 200, (run, path)
+
+
+@pytest.mark.parametrize("kind", ["pdf", "html", "xlsx", "ods", "notebook", "tex", "json", "package"])
+def test_the_command_line_writes_every_format(kind: str, tmp_path: Path) -> None:
+    runner = CliRunner()
+    document = tmp_path / "run.json"
+    document.write_text(runner.invoke(main, ["simulate", "spring", "--seed", "4"]).stdout)
+    out = tmp_path / "out"
+    done = runner.invoke(main, ["report", str(document), "--format", kind, "--out", str(out), "--form", "one-page"])
+    assert done.exit_code == 0, done.output
+    begins = {"pdf": b"%PDF", "xlsx": b"PK", "ods": b"PK", "package": b"PK", "html": b"<!doctype", "tex": b"\\begin"}
+    assert out.read_bytes().startswith(begins.get(kind, b"{"))
+    if kind == "html":
+        assert "http" not in out.read_text().replace("http://www.w3.org", "")
+
+
+def test_what_cannot_be_written_says_why(tmp_path: Path) -> None:
+    runner = CliRunner()
+    for arguments, says in (
+        (["report", str(tmp_path / "none.json")], "cannot be read"),
+        (["export"], "say which run"),
+        (["export", "--course"], "needs a file"),
+    ):
+        done = runner.invoke(main, arguments)
+        assert (done.exit_code, says in done.stderr) == (2, True), done.output

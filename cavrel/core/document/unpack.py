@@ -3,6 +3,7 @@
 import hashlib
 import io
 import json
+import re
 import zipfile
 import zlib
 from collections.abc import Mapping
@@ -21,6 +22,8 @@ MOST_BYTES = 20 * 1024 * 1024
 """Of a file that is brought in."""
 MOST_UNPACKED = 80 * 1024 * 1024
 MOST_FILES = 200
+MOST_OF_COURSE, MOST_RUNS = 1024 * 1024 * 1024, 5000
+"""Of a course's archive, which only the command line takes."""
 
 
 class FileError(CavrelError):
@@ -55,6 +58,43 @@ def unpack(body: bytes) -> Parcel:
     document = _json("", body)
     run = runs.load(document)
     return Parcel(run=run, experiment=run.experiment, carried=None, cupboard=_cupboard_of(run), sha256=digest)
+
+
+def runs_in(body: bytes, name: str) -> dict[str, bytes]:
+    """The runs in a file, each as a file of its own: those of a course's archive, or the one that it is. Raises FileError."""
+    if body[:2] != b"PK" or b"course.json" not in body:
+        return {name: body}
+    files = _unzipped(body, MOST_OF_COURSE, MOST_RUNS)
+    if "course.json" not in files:
+        return {name: body}
+    found = {part: one for part, one in sorted(files.items()) if part.endswith(".zip")}
+    if not found:
+        raise FileError("", "holds a course without a run")
+    return found
+
+
+def course_in(body: bytes) -> tuple[dict[str, Any], Cupboard] | None:
+    """What a course's archive says of the course, and its cupboard; None for any other file. Raises CavrelError."""
+    if body[:2] != b"PK" or b"course.json" not in body:
+        return None
+    files = _unzipped(body, MOST_OF_COURSE, MOST_RUNS)
+    if "course.json" not in files:
+        return None
+    course = _json("course.json", files["course.json"])
+    texts = (
+        all(isinstance(course.get(key), str) for key in ("slug", "title", "place"))
+        if isinstance(course, dict)
+        else False
+    )
+    if (
+        not texts
+        or not isinstance(course.get("benches"), list)
+        or not re.fullmatch(r"[a-z][a-z0-9-]{0,39}", course["slug"])
+    ):
+        raise FileError("course.json", "says no course that can be made: slug, title, place and benches")
+    benches = [str(bench)[:40] for bench in course["benches"] if str(bench).strip()]
+    cupboard = _in("cupboard.json", lambda: cupboards.load(_json("cupboard.json", files.get("cupboard.json", b"{}"))))
+    return {**course, "title": course["title"][:120] or course["slug"], "benches": benches}, cupboard
 
 
 def _package(files: Mapping[str, bytes], digest: str) -> Parcel:
@@ -105,15 +145,15 @@ def _cupboard_of(run: RunDocument) -> Cupboard:
     )
 
 
-def _unzipped(body: bytes) -> dict[str, bytes]:
+def _unzipped(body: bytes, left: int = MOST_UNPACKED, most: int = MOST_FILES) -> dict[str, bytes]:
     """The files of an archive by name, no more of each than the limits allow. Raises FileError."""
     try:
         with zipfile.ZipFile(io.BytesIO(body)) as packed:
             members = [m for m in packed.infolist() if not m.is_dir()]
-            if len(members) > MOST_FILES:
-                raise FileError("", f"holds {len(members)} files, and {MOST_FILES} are the most")
+            if len(members) > most:
+                raise FileError("", f"holds {len(members)} files, and {most} are the most")
             found: dict[str, bytes] = {}
-            left = MOST_UNPACKED
+            whole = left
             for member in members:
                 if member.flag_bits & 1:
                     raise FileError(member.filename[:80], "is encrypted; bring in the archive as Cavrel wrote it")
@@ -121,7 +161,7 @@ def _unzipped(body: bytes) -> dict[str, bytes]:
                     content = source.read(left + 1)
                 left -= len(content)
                 if left < 0:
-                    raise FileError("", f"unpacks to more than {MOST_UNPACKED // 2**20} MB")
+                    raise FileError("", f"unpacks to more than {whole // 2**20} MB")
                 # An archive that was unpacked and packed again holds its files in a folder.
                 found[member.filename.replace("\\", "/").rpartition("/")[2]] = content
             return found

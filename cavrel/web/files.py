@@ -1,0 +1,83 @@
+"""A run as a file, by the name of its format: for pages, the command line and long work alike."""
+
+import json
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+from flask import render_template
+
+from cavrel.core.cupboard import EMPTY, Cupboard
+from cavrel.core.document.tables import as_csv
+from cavrel.core.errors import CavrelError
+from cavrel.present import export, measure, report
+from cavrel.service.opened import Opened
+from cavrel.web import forms
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Wish:
+    """How a file is wanted. ``form``: of report; ``paper``: ``a4`` or ``letter``; ``table``: for CSV; ``cupboard``: whose forms there are."""
+
+    form: str = ""
+    paper: str = "a4"
+    table: str = ""
+    cupboard: Cupboard = EMPTY
+
+
+def _report(opened: Opened, wish: Wish) -> tuple[str, str]:
+    """The report as it stands, and its title."""
+    content = report.content(opened)
+    body, fault = forms.body(forms.chosen(wish.form, wish.cupboard), content, wish.cupboard)
+    if fault:
+        raise CavrelError("form", fault)
+    return render_template("report/printed.html", c=content, v=None, body=body), str(content["title"])
+
+
+def _pdf(opened: Opened, wish: Wish) -> bytes:
+    from cavrel.web import pdf  # what sets it takes a second to load
+
+    body, title = _report(opened, wish)
+    return pdf.pdf(body, title, opened.run.bench, wish.paper)
+
+
+def _html(opened: Opened, wish: Wish) -> bytes:
+    from cavrel.web import pdf
+
+    body, title = _report(opened, wish)
+    return pdf.alone(body, title, opened.run.bench).encode()
+
+
+def _csv(opened: Opened, wish: Wish) -> bytes:
+    found = export.tables_of(opened)
+    chosen = next((t for t in found if t.name == wish.table), None)
+    if chosen is None:
+        raise CavrelError("--table", f"there is no table '{wish.table}'; there are {', '.join(t.name for t in found)}")
+    return as_csv(chosen).encode()
+
+
+def _json(opened: Opened, _: Wish) -> bytes:
+    return (json.dumps(measure.data(opened), indent=2, ensure_ascii=False) + "\n").encode()
+
+
+FORMATS: Mapping[str, tuple[str, Callable[[Opened, Wish], bytes]]] = {
+    "pdf": ("pdf", _pdf),
+    "html": ("html", _html),
+    "package": ("zip", lambda opened, _: export.package_of(opened)),
+    "xlsx": ("xlsx", lambda opened, _: export.book_of(opened, "xlsx")),
+    "ods": ("ods", lambda opened, _: export.book_of(opened, "ods")),
+    "notebook": ("ipynb", lambda opened, _: export.notebook_of(opened).encode()),
+    "tex": ("tex", lambda opened, _: export.latex_of(opened).encode()),
+    "csv": ("csv", _csv),
+    "json": ("json", _json),
+}
+"""Each format: the ending of its files, and what makes one."""
+
+
+def made(opened: Opened, kind: str, wish: Wish) -> bytes:
+    """A run as a file of a format. Raises CavrelError."""
+    return FORMATS[kind][1](opened, wish)
+
+
+def named(opened: Opened, kind: str) -> str:
+    """A name for the file."""
+    return f"{export.file_name(opened)}.{FORMATS[kind][0]}"
