@@ -14,6 +14,7 @@ from urllib.request import urlopen
 
 import psycopg
 
+from cavrel import jobs
 from cavrel.store.cluster import Cluster, ClusterError, default_folder
 from cavrel.store.migrate import NewerDatabase, migrate
 from cavrel.store.pool import Pool, open_pool
@@ -140,6 +141,7 @@ def serve(load: Callable[[Pool], None] | None = None) -> None:
                 load(pool)
         host, port = place.getsockname()[:2]
         workers = _started(place, many, url)
+        watch = jobs.Watch(url)
         try:
             _answered(f"http://{'127.0.0.1' if host == '0.0.0.0' else host}:{port}/health", workers)
             say = f"Cavrel is ready after {time.monotonic() - began:.1f} s: http://{host}:{port}/  (Ctrl-C stops it)"
@@ -153,6 +155,7 @@ def serve(load: Callable[[Pool], None] | None = None) -> None:
                 time.sleep(rest)
                 workers = _started(place, many, url)
         finally:
+            watch.stop()
             _stopped(workers)
             print("stopped; everything shown as saved is in the database", flush=True)
 

@@ -22,7 +22,8 @@ from psycopg import sql
 from cavrel.store.migrate import known, migrate
 
 FORMAT = "cavrel-backup/1"
-_APART = {"migration"}
+_APART = {"migration", "work", "work_part"}
+"""Tables that are not kept: the schema's own, and what long work has made, all of which can be made again."""
 _BLOCK = 1 << 20
 
 

@@ -23,14 +23,14 @@ def table(run: int, name: str) -> ResponseReturnValue:
     found = next((t for t in export.tables_of(opened) if t.name == name), None)
     if found is None:
         abort(404)
-    return _file(as_csv(found).encode(), "text/csv; charset=utf-8", f"{export.file_name(opened)}-{name}.csv")
+    return file_answer(as_csv(found).encode(), "text/csv; charset=utf-8", f"{export.file_name(opened)}-{name}.csv")
 
 
 @pages.get("/runs/<int:run>/package.zip")
 def package(run: int) -> ResponseReturnValue:
     """The run as a data package."""
     opened = opened_or_404(run)
-    return _file(export.package_of(opened), "application/zip", f"{export.file_name(opened)}.zip")
+    return file_answer(export.package_of(opened), "application/zip", f"{export.file_name(opened)}.zip")
 
 
 _BOOKS = {
@@ -43,26 +43,29 @@ _BOOKS = {
 def workbook(run: int, kind: str) -> ResponseReturnValue:
     """The run as a workbook that computes."""
     opened = opened_or_404(run)
-    return _file(export.book_of(opened, kind), _BOOKS[kind], f"{export.file_name(opened)}.{kind}")
+    return file_answer(export.book_of(opened, kind), _BOOKS[kind], f"{export.file_name(opened)}.{kind}")
 
 
 @pages.get("/runs/<int:run>/notebook.ipynb")
 def notebook(run: int) -> ResponseReturnValue:
     """The run as a notebook that works its results out again."""
     opened = opened_or_404(run)
-    return _file(export.notebook_of(opened).encode(), "application/x-ipynb+json", f"{export.file_name(opened)}.ipynb")
+    return file_answer(
+        export.notebook_of(opened).encode(), "application/x-ipynb+json", f"{export.file_name(opened)}.ipynb"
+    )
 
 
 @pages.get("/runs/<int:run>/tables.tex")
 def latex(run: int) -> ResponseReturnValue:
     """The report's tables for LaTeX."""
     opened = opened_or_404(run)
-    return _file(
+    return file_answer(
         export.latex_of(opened).encode(), "application/x-tex; charset=utf-8", f"{export.file_name(opened)}.tex"
     )
 
 
-def _file(body: bytes, kind: str, name: str) -> Response:
+def file_answer(body: bytes, kind: str, name: str) -> Response:
+    """A file to be saved."""
     answer = Response(body, mimetype=None, content_type=kind)
     answer.headers["Content-Disposition"] = f'attachment; filename="{name}"'
     return answer

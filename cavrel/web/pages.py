@@ -9,6 +9,7 @@ from cavrel.web import (
     assets,
     bench,
     bring,
+    course,
     cupboard,
     entries,
     export,
@@ -31,7 +32,7 @@ from cavrel.web import (
 
 OF_A_RUN = (plan, measure, straighten, judge, report, marking, logbook, traces)
 """The pages of a run, by the name of their blueprint; each follows a save."""
-OTHERS = (assets, shelf, cupboard, lesson, write, runs, bring, entries, bench, live, export, table, patterns)
+OTHERS = (assets, shelf, cupboard, lesson, write, runs, bring, course, entries, bench, live, export, table, patterns)
 
 
 def blueprints() -> list[Blueprint]:
