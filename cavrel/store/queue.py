@@ -40,6 +40,5 @@ def put(url: str, work: int) -> None:
     """Put a piece of work into the queue, unless it waits there."""
     prepare(url)
     app = App(connector=SyncPsycopgConnector(conninfo=url, kwargs={"options": _OPTIONS}, min_size=1, max_size=1))
-    with app.open():
-        with contextlib.suppress(AlreadyEnqueued):
-            app.configure_task(TASK, allow_unknown=True, queueing_lock=f"work {work}").defer(work=work)
+    with app.open(), contextlib.suppress(AlreadyEnqueued):
+        app.configure_task(TASK, allow_unknown=True, queueing_lock=f"work {work}").defer(work=work)

@@ -44,6 +44,8 @@ def since(run: int, place: str) -> ResponseReturnValue:
     take, after = (request.args.get(name, "0") for name in ("take", "after"))
     if not all(text.isascii() and text.isdigit() and len(text) < 19 for text in (take, after)):
         abort(404)
+    if take == "0":
+        _place(run, place)  # a page that begins to ask; one that listens has been told so
     found = live.since(pool(), run, place[:80], int(take), int(after))
     return jsonify(take=found.take, listening=found.listening, last=found.last, times=found.times, values=found.values)
 

@@ -19,6 +19,7 @@ from cavrel.web import (
     logbook,
     marking,
     measure,
+    openapi,
     patterns,
     plan,
     report,
@@ -32,7 +33,23 @@ from cavrel.web import (
 
 OF_A_RUN = (plan, measure, straighten, judge, report, marking, logbook, traces)
 """The pages of a run, by the name of their blueprint; each follows a save."""
-OTHERS = (assets, shelf, cupboard, lesson, write, runs, bring, course, entries, bench, live, export, table, patterns)
+OTHERS = (
+    assets,
+    shelf,
+    cupboard,
+    lesson,
+    write,
+    runs,
+    bring,
+    course,
+    entries,
+    bench,
+    live,
+    export,
+    table,
+    openapi,
+    patterns,
+)
 
 
 def blueprints() -> list[Blueprint]:
