@@ -13,6 +13,7 @@ from cavrel.web import (
     cupboard,
     entries,
     export,
+    help,
     judge,
     lesson,
     live,
@@ -48,6 +49,7 @@ OTHERS = (
     export,
     table,
     openapi,
+    help,
     patterns,
 )
 

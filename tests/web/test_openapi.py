@@ -19,6 +19,8 @@ VALUES = {
     "kind": "xlsx",
 }
 WITHOUT = {
+    "/runs/{run}/behind.json",
+    "/runs/{run}/bench.json",
     "/live/{run}",
     "/runs/{run}/traces/{place}.json",
     "/runs/{run}/traces/{place}/live.json",
