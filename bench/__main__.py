@@ -3,7 +3,7 @@
 import sys
 from collections.abc import Iterable
 
-from bench import lists, live, montecarlo, pendulum, plan, saves, trace
+from bench import leaving, lists, live, montecarlo, pendulum, plan, saves, trace
 from bench.ratio import Row
 from bench.served import served
 
@@ -20,6 +20,7 @@ def alone() -> Iterable[Row]:
     yield plan.forecast()
     yield plan.improvements()
     yield plan.timetable()
+    yield leaving.trace()
 
 
 def behind_a_server(wanted: str) -> Iterable[Row]:
@@ -30,6 +31,7 @@ def behind_a_server(wanted: str) -> Iterable[Row]:
         ("tables", saves.long_tables),
         ("memory", saves.memory),
         ("lists", lists.of_years),
+        ("leaving", leaving.course),
         ("live", live.minute),
     ):
         if wanted in ("", name):

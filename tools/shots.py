@@ -83,6 +83,22 @@ def circle(page: Page) -> None:
     on_screen(page, "Lantern", {"orders.j.1.1": "1"}, "orders.theta_l.1.1")
 
 
+def marked(page: Page) -> None:
+    """A signed report in the hands of a marker."""
+    page.get_by_label("Signed by").fill("Fresnel")
+    page.get_by_role("button", name="Sign as it stands").click()
+    page.wait_for_selector(".signed-line")
+    page.goto(f"{page.url.partition('?')[0]}/mark")
+    page.wait_for_selector("html[data-ready=yes]")
+    for name, points in (("table", "4"), ("graph", "3.5"), ("line", "4")):
+        page.locator(f"[data-points$='points.{name}']").fill(points)
+        page.keyboard.press("Tab")
+    page.locator("#remark-results summary").click()
+    page.get_by_role("textbox", name="Remark on Results").fill("Which of the two would you believe, and why?")
+    page.locator("h1").click()
+    page.wait_for_timeout(900)
+
+
 VIEWS = [
     ("shelf", "/", "light", None),
     ("experiment", "/experiments/pendulum", "light", None),
@@ -100,7 +116,7 @@ VIEWS = [
     ("straighten", "/runs/1/straighten?fit=line&draw=triangle", "dark", None),
     ("judge", "/runs/1/judge", "light", None),
     ("report", "/runs/1/report", "light", None),
-    ("judge-flier", "/runs/8/judge", "light", None),
+    ("marking", "/runs/12/report", "light", marked),
     ("logbook", "/runs/1/logbook", "light", None),
     ("patterns", "/patterns", "light", None),
 ]

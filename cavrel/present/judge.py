@@ -16,7 +16,7 @@ from cavrel.core.findings.judge import judged, rests_on
 from cavrel.core.quantity.rounding import percent, significant
 from cavrel.core.words import counted
 from cavrel.graph import numberline, shape
-from cavrel.present import graphs, notes, results, suspects
+from cavrel.present import graphs, notes, results, suspects, verified
 from cavrel.present.notes import Note
 from cavrel.service.opened import Opened
 
@@ -253,6 +253,7 @@ def content(opened: Opened, others: Others, wanted: str = "") -> dict[str, Any]:
         "cards": [_card(opened, r, others) for r in opened.analysis.results.values()],
         "results": every if len(every) > 1 else [],
         "predictions": _predictions(opened),
+        "held": verified.held(opened),
         "suspects": suspects.cards(opened),
         "ask": opened.suspected.ask,
         "unexplained": opened.suspected.unexplained,

@@ -17,10 +17,30 @@ from cavrel.core.formula.text import typeset
 from cavrel.core.logbook import in_force
 from cavrel.core.quantity.rounding import percent
 from cavrel.core.words import counted
-from cavrel.present import gauges, graphs, texts, worked
+from cavrel.present import gauges, graphs, texts, verified, worked
 from cavrel.present.drafted import deviations, parts
 from cavrel.present.printed import quantities, tables
 from cavrel.service.opened import Opened
+
+
+def _held(opened: Opened) -> list[dict[str, Any]]:
+    """What is held against a standard, as tables of the report."""
+    return [
+        {
+            "caption": f"{h.label}. {h.says}",
+            "head": [
+                ["", ""],
+                ["standard", h.unit],
+                ["measured", h.unit],
+                ["standard less measured", h.unit],
+                ["difference", "%"],
+            ]
+            + ([["least counts", ""]] if h.limit else []),
+            "rows": [list(row[:5]) + ([row[5]] if h.limit else []) for row in h.rows],
+            "out": {},
+        }
+        for h in verified.held(opened)
+    ]
 
 
 def _figures(opened: Opened) -> list[dict[str, Any]]:
@@ -117,7 +137,8 @@ def content(opened: Opened) -> dict[str, Any]:
                 "out": {str(n): reason for n, reason in t.out.items()},
             }
             for t in tables(opened)
-        ],
+        ]
+        + _held(opened),
         "figures": _figures(opened),
         "results": _results(opened),
         "departures": deviations(opened),

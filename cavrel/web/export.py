@@ -1,6 +1,6 @@
 """Out: a run's tables as CSV, and the whole run as a data package."""
 
-from flask import Blueprint, Response, abort, render_template
+from flask import Blueprint, Response, abort, jsonify, render_template
 from flask.typing import ResponseReturnValue
 
 from cavrel.core.document.tables import as_csv
@@ -14,6 +14,23 @@ pages = Blueprint("export", __name__)
 def page(run: int) -> ResponseReturnValue:
     opened = opened_or_404(run)
     return render_template("export/page.html", **frame(opened, "export", []), tables=export.tables_of(opened))
+
+
+@pages.get("/runs/<int:run>/export.json")
+def twin(run: int) -> ResponseReturnValue:
+    """The files that a run can be taken along as, by their addresses."""
+    opened = opened_or_404(run)
+    rest = (
+        "workbook.xlsx",
+        "workbook.ods",
+        "notebook.ipynb",
+        "tables.tex",
+        "package.zip",
+        "report.pdf",
+        "measure.json",
+    )
+    tables = [f"tables/{t.name}.csv" for t in export.tables_of(opened)]
+    return jsonify(files=[f"/runs/{run}/{name}" for name in (*tables, *rest)])
 
 
 @pages.get("/runs/<int:run>/tables/<name>.csv")

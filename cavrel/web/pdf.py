@@ -21,6 +21,7 @@ PAPERS = {"a4": "A4", "letter": "Letter"}
 _SVG = re.compile(r"<svg\b|</svg>")
 _MATH = re.compile(r"<math\b.*?</math>", re.S)
 _LABEL = re.compile(r'aria-label="([^"]*)"')
+_BOX = re.compile(r'viewBox="(-?[\d.]+) (-?[\d.]+) ([\d.]+) ([\d.]+)"')
 _VARIABLE = re.compile(r"var\((--[a-z-]+)(?:,[^()]*(?:\([^()]*\))?)?\)")
 _HERE = "http://cavrel.invalid/static/"
 """A name that nobody can have; only addresses that begin with it are answered, from the folder of what ships."""
@@ -88,10 +89,17 @@ def _picture(svg: str) -> str:
     )
     end = own.index(">") + 1
     styled = f"{own[:end]}<style>{_of_pictures()}</style>{own[end:]}"
-    # A view box alone has no size of its own on paper.
-    box = re.search(r'viewBox="[-\d.]+ [-\d.]+ ([\d.]+) ([\d.]+)"', own[:end])
-    if box and " width=" not in own[:end]:
-        styled = styled.replace("<svg", f'<svg width="{box[1]}" height="{box[2]}"', 1)
+    box = _BOX.search(own[:end])
+    if box:
+        left, top, wide, high = map(float, box.groups())
+        if "graph" in (
+            classes[1] if classes else ""
+        ):  # its outermost figures reach beyond it, which a page of the screen shows
+            left, wide = left - 8, wide + 26
+        # A view box alone has no size of its own on paper.
+        sized = f'viewBox="{left:g} {top:g} {wide:g} {high:g}" width="{wide:g}" height="{high:g}"'
+        opening = re.sub(r' (?:width|height|viewBox)="[^"]*"', "", own[:end]).replace("<svg", f"<svg {sized}", 1)
+        styled = f"{opening}<style>{_of_pictures()}</style>{own[end:]}"
     return _image(styled, unescape(said[1]) if said else "drawing", classes[1] if classes else "")
 
 

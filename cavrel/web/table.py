@@ -5,7 +5,7 @@ import re
 from typing import Any
 from uuid import UUID, uuid4
 
-from flask import Blueprint, abort, redirect, request, url_for
+from flask import Blueprint, abort, jsonify, redirect, request, url_for
 from flask.typing import ResponseReturnValue
 
 from cavrel.core.document import grid as grids
@@ -29,6 +29,18 @@ _SHOWN = 14
 @pages.get("/runs/<int:run>/import")
 def page(run: int) -> ResponseReturnValue:
     return _page(opened_or_404(run))
+
+
+@pages.get("/runs/<int:run>/import.json")
+def twin(run: int) -> ResponseReturnValue:
+    """Tables that were brought in, newest first, and how many of their readings still stand."""
+    acts = importing.imports(opened_or_404(run))
+    return jsonify(
+        imports=[
+            {"import": key, **e.body, "author": e.author, "at": e.saved_at.isoformat(), "standing": standing}
+            for key, e, standing in acts
+        ]
+    )
 
 
 def _page(opened: Opened, **shown: Any) -> str:

@@ -84,7 +84,8 @@ def test_every_page_has_its_data_beside_it(described: dict[str, Any]) -> None:
     """A stage or list at an address has its twin at the same with ``.json``."""
     pages = [
         "/shelf", "/runs", "/cupboard", "/lessons", "/course", "/patterns", "/experiments/{name}", "/runs/{run}/plan", "/runs/{run}/measure",
-        "/runs/{run}/straighten", "/runs/{run}/judge", "/runs/{run}/report", "/runs/{run}/logbook", "/runs/{run}/report/{version}",
+        "/runs/{run}/straighten", "/runs/{run}/judge", "/runs/{run}/report", "/runs/{run}/logbook", "/runs/{run}/export", "/runs/{run}/import",
+        "/runs/{run}/report/{version}",
         "/runs/{run}/report/{version}/mark",
     ]  # fmt: skip
     assert [p for p in pages if f"{p}.json" not in described["paths"]] == []

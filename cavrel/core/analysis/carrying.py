@@ -18,11 +18,12 @@ from cavrel.core.analysis.records import (
     PredictionAnalysis,
     ResultAnalysis,
     Values,
+    Verified,
 )
 from cavrel.core.analysis.sheet import Sheet
 from cavrel.core.definition.reference import ReferenceValue
 from cavrel.core.definition.rules import HouseRules
-from cavrel.core.definition.steps import Derived, FitStep, IdentityStep, PictureStep, PredictStep, Program
+from cavrel.core.definition.steps import Derived, FitStep, IdentityStep, PictureStep, PredictStep, Program, VerifyStep
 from cavrel.core.formula.evaluate import Environment
 from cavrel.core.logbook.run import RunDocument
 from cavrel.core.quantity.units import Unit
@@ -93,6 +94,23 @@ class Carrying:
             dof=len(whiten),
             whiten=whiten,
             unit=step.unit,
+        )
+
+    def verified(self, step: VerifyStep) -> Verified:
+        """How far what is measured is from its standard, row by row, with the uncertainty of that."""
+        parity = self.parity(step.differ)
+        assert parity.series is not None
+        rows = (1, self.sheet.rows[parity.series])
+        value = np.broadcast_to(step.value(self.environment)[:1], rows)[0]
+        within = math.nan if step.within is None else float(step.within(self.environment)[0, 0])
+        return Verified(
+            index=parity.index,
+            series=parity.series,
+            standard=parity.left,
+            value=value,
+            differ=parity.residual,
+            u=parity.u,
+            within=within,
         )
 
     def picture(self, step: PictureStep, plain: Environment) -> ForcePicture | None:

@@ -166,6 +166,27 @@ class Parity:
     unit: Unit
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Verified:
+    """What is held against a standard, row by row.
+
+    ``index``: among the definition's.
+    ``series``: the table it runs over.
+    ``standard``, ``value``: ``(rows,)`` SI.
+    ``differ``: ``(rows,)`` standard less value, SI.
+    ``u``: ``(rows,)`` standard uncertainty of that, correlations included, SI.
+    ``within``: how far apart they may be, SI; NaN where nothing is said.
+    """
+
+    index: int
+    series: str
+    standard: Array
+    value: Array
+    differ: Array
+    u: Array
+    within: float
+
+
 @dataclass(frozen=True, slots=True)
 class ForcePicture:
     """Forces on a rule, as the readings have them. ``pivot``: mark in metres; ``forces``: (label, mark in metres, newtons, downwards);
@@ -188,6 +209,7 @@ class Analysis:
     ``fits``: the definition's, by name; ``means``: those that its formulas take.
     ``results``, ``predictions``, ``pictures``: by name, in the definition's order.
     ``parities``: what the readings say of the definition's identities.
+    ``verified``: what is held against a standard.
     ``dof``: ``(K,)`` degrees of freedom of the components.
     ``accepted``: accepted values under these house rules.
     ``checks``: whether each check holds, None while it cannot be told.
@@ -206,6 +228,7 @@ class Analysis:
     results: Mapping[str, ResultAnalysis]
     predictions: Mapping[str, PredictionAnalysis]
     parities: tuple[Parity, ...]
+    verified: tuple[Verified, ...]
     dof: Array
     accepted: Mapping[str, ReferenceValue]
     checks: Mapping[int, bool | None]

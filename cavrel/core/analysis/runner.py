@@ -137,6 +137,7 @@ class _Runner(Carrying):
                 else:
                     self.values[step.key] = self.shaped(step)
             parities = tuple(self.parity(step) for step in self.program.identities)
+            verified = tuple(self.verified(step) for step in self.program.verifications)
             # What is true or false, and what is drawn to scale, asks for the nominal values alone.
             nominal = {key: value[:1] for key, value in self.values.items()}
             plain = Environment(nominal, self.sheet.keep)
@@ -159,6 +160,7 @@ class _Runner(Carrying):
             results={name: self.results[name] for name in definition.results},
             predictions={name: self.predictions[name] for name in definition.predict},
             parities=parities,
+            verified=verified,
             dof=self.dof,
             accepted=self.accepted,
             checks=checks,

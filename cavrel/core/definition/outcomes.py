@@ -8,6 +8,7 @@ from cavrel.core.definition.steps import (
     PictureStep,
     PredictStep,
     ResultStep,
+    VerifyStep,
 )
 from cavrel.core.errors import DefinitionError
 from cavrel.core.formula.dimension import Kind
@@ -132,6 +133,29 @@ class Outcomes(Fits):
         return IdentityStep(
             index=index, series=body.series, run=run, size=size, unit=units.unit(left.dimension.named())
         )
+
+    def _verification(self, index: int) -> VerifyStep:
+        body, place = self.definition.verify[index], f"verify.{index}"
+        if body.series not in self.definition.series:
+            raise DefinitionError(f"{place}.series", f"unknown series '{body.series}'")
+        self.open.append(f"verify#{index}")
+        _, standard, size = self.formula(body.standard, body.series, f"{place}.standard", measured=False)
+        assert standard.dimension is not None
+        _, kind, value = self.formula(body.value, body.series, f"{place}.value", standard.dimension, measured=False)
+        text = f"({body.standard}) - ({body.value})"
+        _, _, run = self.formula(text, body.series, place, standard.dimension, measured=False)
+        within = None
+        if body.within is not None:
+            _, limit, within = self.formula(body.within, None, f"{place}.within", standard.dimension, measured=False)
+            if limit.series:
+                raise DefinitionError(f"{place}.within", "this runs over rows; how far apart they may be is one value")
+        self.open.pop()
+        for key, found in (("standard", standard), ("value", kind)):
+            if found.series not in (None, body.series):
+                raise DefinitionError(f"{place}.{key}", f"this runs over the rows of '{found.series}'")
+        unit = units.unit(standard.dimension.named())
+        differ = IdentityStep(index=index, series=body.series, run=run, size=size, unit=unit)
+        return VerifyStep(differ, value, within)
 
     def _picture(self, name: str) -> PictureStep:
         body, place = self.definition.pictures[name], f"pictures.{name}"

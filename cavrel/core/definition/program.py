@@ -46,6 +46,7 @@ class _Compiler(Outcomes):
         self._check_standin()
         checks = tuple(self._check(i) for i in range(len(definition.checks)))
         identities = tuple(self._identity(i) for i in range(len(definition.identities)))
+        verifications = tuple(self._verification(i) for i in range(len(definition.verify)))
         pictures = tuple(self._picture(name) for name in definition.pictures)
         suggestions = {s.target: self._suggestion(i) for i, s in enumerate(definition.suggest)}
         laps = self._laps()
@@ -56,6 +57,7 @@ class _Compiler(Outcomes):
             steps=tuple(self.steps),
             checks=checks,
             identities=identities,
+            verifications=verifications,
             gauges=self.gauges,
             used_accepted=tuple(self.used_accepted),
             accepted=self.accepted,
@@ -85,6 +87,7 @@ class _Compiler(Outcomes):
         names = [*self.definition.fits, *self.definition.results, *self.definition.predict]
         names += [f"{name}#accepted" for name in self.definition.results]
         names += [f"identity#{i}" for i in range(len(self.definition.identities))]
+        names += [f"verify#{i}" for i in range(len(self.definition.verify))]
         names += [f"check#{i}" for i in range(len(self.definition.checks))]
         return {name: frozenset(behind(name, set())) for name in names}
 

@@ -167,6 +167,20 @@ class IdentityStep:
 
 
 @dataclass(frozen=True, slots=True)
+class VerifyStep:
+    """What is held against a standard.
+
+    ``differ``: standard less value, as an identity would have it.
+    ``value``: compiled.
+    ``within``: how far apart they may be, None where nothing is said.
+    """
+
+    differ: IdentityStep
+    value: Compiled
+    within: Compiled | None
+
+
+@dataclass(frozen=True, slots=True)
 class PictureStep:
     """A force picture: ``pivot``, and (mark, force) of each arrow, compiled."""
 
@@ -188,6 +202,7 @@ class Program:
     ``steps``: sorted so that each finds what it needs; among them means that formulas take, as fits of their own.
     ``checks``: formulas that ought to hold.
     ``identities``: what readings are held to by each other.
+    ``verifications``: what is held against a standard, row by row.
     ``gauges``: instruments understood, by name.
     ``used_accepted``: accepted values that formulas use.
     ``accepted``: every accepted value by name.
@@ -205,6 +220,7 @@ class Program:
     steps: tuple[Step, ...]
     checks: tuple[CheckStep, ...]
     identities: tuple[IdentityStep, ...]
+    verifications: tuple[VerifyStep, ...]
     gauges: Mapping[str, MeasuringInstrument]
     used_accepted: tuple[str, ...]
     accepted: Mapping[str, ReferenceValue]

@@ -13,7 +13,7 @@ from cavrel.core.definition.evaluation import Fit, Picture, Prediction, Result
 from cavrel.core.definition.parts import Formula, Identifier, Key, Line, Model
 from cavrel.core.definition.readings import Instrument, Quantity, Series
 from cavrel.core.definition.standin import Simulate
-from cavrel.core.definition.work import Check, Identity, Option, Question, Remark, SetUp, Step, Suggest
+from cavrel.core.definition.work import Check, Identity, Option, Question, Remark, SetUp, Step, Suggest, Verification
 
 FORMAT = "cavrel-experiment/1"
 
@@ -40,6 +40,7 @@ class Definition(Model):
     pictures: Annotated[dict[Key, Picture], Field(max_length=6)] = {}
     options: Annotated[dict[Key, Option], Field(max_length=8)] = {}
     identities: Annotated[tuple[Identity, ...], Field(max_length=12)] = ()
+    verify: Annotated[tuple[Verification, ...], Field(max_length=6)] = ()
     checks: Annotated[tuple[Check, ...], Field(max_length=40)] = ()
     steps: Annotated[tuple[Step, ...], Field(max_length=40)] = ()
     suggest: Annotated[tuple[Suggest, ...], Field(max_length=12)] = ()

@@ -47,6 +47,22 @@ class Identity(Model):
     say: Line
 
 
+class Verification(Model):
+    """What is held against a standard, row by row.
+
+    ``label``: of its table.
+    ``series``: whose rows.
+    ``value``, ``standard``: formulas over them.
+    ``within``: how far apart both may be, such as both least counts together, a formula of the run.
+    """
+
+    label: Annotated[str, Field(min_length=1, max_length=80)]
+    series: Key
+    value: Formula
+    standard: Formula
+    within: Formula | None = None
+
+
 class Timer(Model):
     """How the deck times a step.
 

@@ -4,10 +4,13 @@ import csv
 import io
 import math
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from cavrel.core.analysis import Analysis, Values
+from cavrel.core.analysis.trace import sample_times
+from cavrel.core.errors import CavrelError
+from cavrel.core.logbook.run import traces as traces_of
 from cavrel.core.quantity.units import Unit
 
 Cell = str | float | None
@@ -37,12 +40,35 @@ class Table:
 
 
 def tables(analysis: Analysis) -> list[Table]:
-    """Quantities, every series, and the results."""
+    """Quantities, every series, the results, and the samples behind readings that come from a trace."""
     found = [_quantities(analysis)] if analysis.program.definition.quantities else []
     found += [_series(analysis, name) for name in analysis.program.definition.series]
     if analysis.results:
         found.append(_results(analysis))
-    return found
+    return [*found, *_traces(analysis)]
+
+
+def _traces(analysis: Analysis) -> Iterator[Table]:
+    for series, columns in analysis.run.traces.items():
+        for column, cells in columns.items():
+            label = analysis.program.definition.series[series].columns[column].label
+            for row, cell in enumerate(cells, 1):
+                for trial, trace in enumerate(traces_of(cell), 1):
+                    if trace is None or not trace.values:
+                        continue
+                    try:
+                        times = sample_times(trace.rate, trace.start, trace.times, len(trace.values))
+                    except CavrelError:
+                        continue  # a rate that cannot be read; the run document has it as it was typed
+                    yield Table(
+                        name=f"trace_{series}_{column}_{row}" + (f"_{trial}" if trial > 1 else ""),
+                        title=f"Samples of {label}, row {row}" + (f", trial {trial}" if trial > 1 else ""),
+                        columns=(
+                            Column(name="time", unit="s", title="Time", text=False),
+                            Column(name="value", unit=trace.unit, title=f"Sample for {label}", text=False),
+                        ),
+                        rows=tuple(zip((float(t) for t in times), trace.values)),
+                    )
 
 
 def _number(value: float, unit: Unit) -> float | None:

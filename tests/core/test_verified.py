@@ -1,0 +1,77 @@
+"""A meter held against a standard, row by row."""
+
+import math
+
+import numpy as np
+import pytest
+
+from cavrel import catalogue
+from cavrel.core.analysis import analyse
+from cavrel.core.cupboard import EMPTY
+from cavrel.core.errors import CavrelError
+from cavrel.core.logbook.run import load
+from cavrel.core.simulate import simulate
+from cavrel.present.verified import held
+from cavrel.service.opened import unstarted
+
+METER = catalogue.experiments()["galvanometer-conversion"]
+READ = [
+    ("quantities.n.1", "30"),
+    ("quantities.V.1", "3"),
+    *((f"verify.theta.{i}.1", text) for i, text in enumerate(["5", "10", "20", "30"], 1)),
+    *((f"verify.V_2.{i}.1", text) for i, text in enumerate(["0.50", "1.01", "1.97", "3.45"], 1)),
+]
+
+
+def test_each_row_says_how_far_apart_and_whether_both_least_counts_cover_it() -> None:
+    found = held(unstarted(METER, EMPTY, {}, READ))[0]
+    assert found.unit == "V"
+    assert found.limit.startswith("0.11")  # V/n + 0.01 V
+    assert [row[5] for row in found.rows] == ["within", "within", "within", "beyond"]
+    assert [row[4] for row in found.rows] == ["0", "0.99", "−1.5", "13"]
+    assert found.rows[3][1:4] == ("3.450 ± 0.009", "3.00 ± 0.02", "0.45 ± 0.02")
+    assert "1 row of 4 lies beyond both least counts together" in found.says
+
+
+def test_the_difference_carries_its_uncertainty() -> None:
+    program = catalogue.program_of(METER)
+    analysis = analyse(program, load(simulate(program, 3)))
+    verified = analysis.verified[0]
+    errors = analysis.values["verify.err"]
+    assert verified.differ == pytest.approx(errors.value, nan_ok=True)
+    assert verified.u == pytest.approx(errors.u, nan_ok=True)
+    assert np.allclose(verified.standard - verified.value, verified.differ, equal_nan=True)
+    assert math.isclose(verified.within, 3 / 30 + 0.01)
+
+
+def test_rows_left_out_and_not_read_are_not_judged() -> None:
+    assert held(unstarted(METER, EMPTY, {})) == []
+    few = held(unstarted(METER, EMPTY, {}, [*READ[:4], ("verify.V_2.2.1", "1.0")]))[0]
+    assert [row[0] for row in few.rows] == ["2"]
+    assert few.says.startswith("It lies within")
+
+
+def test_every_convention_has_its_own_limit() -> None:
+    other = {"meter": "ammeter"}
+    if "ammeter" not in METER.options["meter"].choices:
+        other = {"meter": next(c for c in METER.options["meter"].choices if c != METER.options["meter"].default)}
+    program = catalogue.program_of(METER, options=other)
+    document = simulate(program, 3, (), other)
+    verified = analyse(program, load(document)).verified[0]
+    assert 0 < verified.within < 0.2
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ({"series": "nowhere"}, "unknown series"),
+        ({"value": "theta"}, ""),
+        ({"within": "verify.err"}, "row"),
+        ({"within": "3[A]"}, ""),
+    ],
+)
+def test_a_verification_that_does_not_fit_is_refused(change: dict[str, str], says: str) -> None:
+    document = METER.document()
+    document["verify"][0] |= change
+    with pytest.raises(CavrelError, match=says):
+        catalogue.program_of(catalogue.resolve(document))
