@@ -8,7 +8,7 @@ from cavrel.core.document.carried import Carried, renumbered
 from cavrel.core.document.notebook import notebook
 from cavrel.core.document.tables import Table
 from cavrel.core.document.workbook import workbook
-from cavrel.present import measure, printed
+from cavrel.present import measure, printed, report
 from cavrel.service.opened import Opened
 
 
@@ -45,8 +45,18 @@ def notebook_of(opened: Opened) -> str:
 
 
 def latex_of(opened: Opened) -> str:
-    """The report's tables for LaTeX."""
-    return "\n".join(latex.table(t.caption, t.head, t.rows) for t in printed.tables(opened))
+    """The report's tables for LaTeX: quantities, readings, results."""
+    found = []
+    once = printed.quantities(opened)
+    if once:
+        found.append(latex.table("Quantities of the run", [("quantity", ""), ("value", "")], once))
+    found += [latex.table(t.caption, t.head, t.rows) for t in printed.tables(opened)]
+    results = report.results(opened)
+    if results:
+        head = [("result", ""), ("value", ""), ("beside", "")]
+        rows = [(r["label"], r.get("text") or f"missing: {r['missing']}", r.get("beside", "")) for r in results]
+        found.append(latex.table("Results", head, rows))
+    return "\n".join(found)
 
 
 def carried_of(opened: Opened) -> Carried:

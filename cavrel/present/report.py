@@ -65,7 +65,8 @@ def _figures(opened: Opened) -> list[dict[str, Any]]:
     return found
 
 
-def _results(opened: Opened) -> list[dict[str, Any]]:
+def results(opened: Opened) -> list[dict[str, Any]]:
+    """Every result with its comparison, budget and what was foretold, or why it has no value."""
     found: list[dict[str, Any]] = []
     for name, result in opened.analysis.results.items():
         body = opened.definition.results[name]
@@ -140,7 +141,7 @@ def content(opened: Opened) -> dict[str, Any]:
         ]
         + _held(opened),
         "figures": _figures(opened),
-        "results": _results(opened),
+        "results": results(opened),
         "departures": deviations(opened),
         "missing": [_short(p) for p in written.values() if not p["text"]],
         "drafts": [p["title"] for p in written.values() if p["text"] and not p["own"]],

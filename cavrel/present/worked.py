@@ -12,7 +12,6 @@ from cavrel.core.formula.evaluate import Compiled, Environment
 from cavrel.core.formula.nodes import Member, Name, Node, Number, substitute, walk
 from cavrel.core.formula.parse import parse
 from cavrel.core.quantity import units
-from cavrel.core.quantity.rounding import significant
 from cavrel.core.quantity.units import Unit
 from cavrel.service.opened import Opened
 
@@ -86,7 +85,8 @@ def _in_its_unit(opened: Opened, tree: Node, run: Compiled, value: float, wanted
         return ""
     if own.dimension != wanted.dimension or math.isclose(own.factor, wanted.factor, rel_tol=1e-9):
         return ""
-    return f"<mo>=</mo>{mathml.row(Number(float(significant(own.from_si(value), 4)), text))}"
+    shown = float(f"{own.from_si(value):.4g}")
+    return f"<mo>=</mo>{mathml.row(Number(shown, text))}"
 
 
 def _power(opened: Opened, run: Compiled, key: str) -> int | None:

@@ -176,7 +176,7 @@ class _Notebook:
         assert text is not None
         code = self.python(parse(text), step.series)
         if step.series is None:
-            self.do(f"values[{step.key!r}] = [{code}]  # {_comment(text)}")
+            self.do(f"values[{step.key!r}] = [tried(lambda: {code})]  # {_comment(text)}")
         else:
             count = self.analysis.sheet.rows[step.series]
             self.do(f"# {_comment(text)}\nvalues[{step.key!r}] = [tried(lambda i=i: {code}) for i in range({count})]")
@@ -209,8 +209,8 @@ class _Notebook:
         }
         lines = [f"# {_comment(step.label or step.name)}"]
         lines.append(f"rows = {rows}")
-        lines.append(f"x = [{x} for i in rows]")
-        lines.append(f"y = [{y} for i in rows]")
+        lines.append(f"x = [tried(lambda i=i: {x}) for i in rows]")
+        lines.append(f"y = [tried(lambda i=i: {y}) for i in rows]")
         lines.append(f"weights = np.array({[float(w) for w in fit.weights]})")
         errors = "None"
         if fit.errors is not None:
@@ -218,7 +218,7 @@ class _Notebook:
             columns = [[float(v) for v in one] for one in (e.x, e.y, e.xy)]
             lines.append(f"both = np.array({columns})  # variances along x and y, and their covariance")
             errors = "both"
-        lines.append(f"fits[{step.name!r}] = fit(x, y, weights, both={errors}, **{given!r})")
+        lines.append(f"fits[{step.name!r}] = tried(lambda: fit(x, y, weights, both={errors}, **{given!r}))")
         self.do("\n".join(lines))
 
     def taken_over(self, step: FitStep, fit: FitAnalysis) -> None:
@@ -245,7 +245,7 @@ class _Notebook:
         text = self.definition.results[step.key].formula
         assert text is not None
         try:
-            self.do(f"results[{step.key!r}] = {self.python(parse(text), None)}  # {_comment(text)}")
+            self.do(f"results[{step.key!r}] = tried(lambda: {self.python(parse(text), None)})  # {_comment(text)}")
         except (NotPython, CavrelError):
             self.say(f"`{step.key}` = `{text}` has no words in Python here, and is left to Cavrel.")
 

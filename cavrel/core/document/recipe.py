@@ -6,6 +6,8 @@ import numpy as np
 import uncertainties
 from scipy.optimize import brentq
 from uncertainties import ufloat, umath as um
+
+inf, nan = math.inf, math.nan
 """
 
 READ = """
@@ -23,10 +25,10 @@ for line in csv.DictReader(io.StringIO(COMPONENTS)):
 
 
 def tried(formula):
-    \"\"\"A row's value; not a number where something was not read.\"\"\"
+    \"\"\"A value; not a number where something was not read, or there is no curve.\"\"\"
     try:
         return formula()
-    except (ValueError, ZeroDivisionError, OverflowError, TypeError):
+    except (ValueError, ZeroDivisionError, OverflowError, TypeError, LookupError):
         return math.nan
 
 
@@ -188,7 +190,7 @@ for name, (value, u, unit, factor, offset) in cavrel.items():
     if name not in results:
         continue
     here = results[name]
-    found, u_found = uncertainties.nominal_value(here), uncertainties.std_dev(here)
+    found, u_found = uncertainties.nominal_value(here), tried(lambda: uncertainties.std_dev(here))
     print(f"{name}: {(found - offset) / factor:.10g} ± {u_found / factor:.4g} {unit}", end="; ")
     print(f"Cavrel {(value - offset) / factor:.10g} ± {(u or math.nan) / factor:.4g}")
 """
