@@ -57,3 +57,20 @@ def client(pool: Pool) -> FlaskClient:
 @pytest.fixture(scope="session")
 def pendulum() -> Program:
     return catalogue.program_of(catalogue.experiments()["pendulum"])
+
+
+LONG = (
+    "test_serve.py",
+    "test_keeping.py",
+    "test_slips.py",
+    "test_hands_full.py",
+    "test_fuzz.py",
+    "test_coverage.py",
+    "test_backup.py",
+    "test_report.py",
+)
+"""Files that take longest: begun first, so that no worker is left alone with one of them at the end."""
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    items.sort(key=lambda item: LONG.index(item.path.name) if item.path.name in LONG else len(LONG))

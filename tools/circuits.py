@@ -118,6 +118,7 @@ def circuit(name: str) -> str:
     """The SVG of one circuit, in the classes of the apparatus drawings."""
     label, draw = CIRCUITS[name]
     schemdraw.use("svg")
+    schemdraw.svgconfig.text = "text"  # letters, not their outlines, whatever else is installed
     drawing = schemdraw.Drawing(show=False)
     drawing.config(color="currentcolor", lw=1.6, fontsize=17, unit=3)
     draw(drawing)

@@ -182,7 +182,8 @@ def raw_curve(
 @dataclass(frozen=True, slots=True)
 class FittedLine:
     """The line over ``x`` ``(n,)``: ``y``, half-width of its 95 % band ``band``, and for each fitted mark its residual and the
-    standard uncertainty of that, error bars along x included. ``extremes``: y over the same x of the steepest and shallowest lines."""
+    standard uncertainty of that, error bars along x included. ``extremes``: y over the same x of the steepest and shallowest lines;
+    ``single``: half-width of the band in which single readings lie."""
 
     x: Array
     y: Array
@@ -190,6 +191,7 @@ class FittedLine:
     residuals: Sequence[tuple[Mark, float, float]]
     extremes: Sequence[Array] = ()
     triangle: "Triangle | None" = None
+    single: Array | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -225,6 +227,9 @@ def straight_line(
         upper, lower = _drawn(x, y, along, up + band), _drawn(x, y, along, up - band)
         line = svg.polyline(_drawn(x, y, along, up), "fit")
         steep = [svg.polyline(_drawn(x, y, along, other[sound]), "extreme") for other in fitted.extremes]
+        if fitted.single is not None:
+            wide = fitted.single[sound]
+            steep += [svg.polyline(_drawn(x, y, along, up + side * wide), "single") for side in (1, -1)]
         parts.append(_framed(x, y, svg.area(upper + lower[::-1], "band"), *steep, line))
         if fitted.triangle is not None:
             parts.append(_triangle(fitted.triangle, x, y))

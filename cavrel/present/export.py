@@ -3,7 +3,7 @@
 import json
 import re
 
-from cavrel.core.document import carried, latex, package, spreadsheets, tables
+from cavrel.core.document import carried, latex, package, tables
 from cavrel.core.document.carried import Carried, renumbered
 from cavrel.core.document.notebook import notebook
 from cavrel.core.document.tables import Table
@@ -35,6 +35,8 @@ def package_of(opened: Opened) -> bytes:
 
 def book_of(opened: Opened, kind: str) -> bytes:
     """The run as a workbook, ``xlsx`` or ``ods``."""
+    from cavrel.core.document import spreadsheets  # half a second of libraries that only a workbook should cost
+
     pages = workbook(opened.analysis, opened.run.title, f"{opened.begun:%Y-%m-%d}, bench {opened.run.bench}")
     return spreadsheets.xlsx(pages) if kind == "xlsx" else spreadsheets.ods(pages)
 

@@ -130,10 +130,11 @@ def force_pictures(opened: Opened) -> list[tuple[str, str]]:
 
 
 def straightened(opened: Opened, fit: FitAnalysis, draw: Collection[str] = ()) -> Straightened:
-    """The raw curve and the straight line. ``draw``: ``triangle`` and ``extremes``, what stands in the graph beside the line."""
+    """The raw curve and the straight line. ``draw``: what stands in the graph beside the line, by the names of `straighten.DRAWN`."""
     x_axis, y_axis = fit_axes(opened, fit)
     marks = fit_marks(opened, fit)
-    fitted, read_off = None, list[str]()
+    fitted: points.FittedLine | None = None
+    read_off: list[str] = []
     if fit.drawable and fit.diagnostics is not None:
         finite = np.array([m.x for m in marks])
         first, last = points.span(finite)
@@ -159,6 +160,16 @@ def straightened(opened: Opened, fit: FitAnalysis, draw: Collection[str] = ()) -
         fitted = points.FittedLine(grid, y, k * u, residuals)
         if "intercept" in fit.parameters:
             fitted, read_off = _by_hand(opened, fit, fitted, draw)
+        single = fit.single_u() / step.y_unit.factor
+        if "single" in draw and math.isfinite(single):
+            fitted = replace(fitted, single=k * np.hypot(u, single))
+            read_off.append(
+                "Between the dotted lines 95 % of single readings lie, were the line true; between the shaded ends, the line itself."
+            )
+        elif "single" in draw:
+            read_off.append(
+                "How far single readings scatter is not known: there are too few, and they say no uncertainty of their own."
+            )
     title = points.described(f"{y_axis.word} {y_axis.symbol} against {x_axis.word} {x_axis.symbol}".strip(), marks)
     line, times, hidden = points.straight_line(marks, x_axis, y_axis, fitted, title)
     return Straightened(_raw(opened, fit), line, times, hidden, tuple(read_off))

@@ -197,7 +197,11 @@ def _pills(opened: Opened) -> list[tuple[str, str]]:
     ]
 
 
-DRAWN = {"triangle": "gradient triangle", "extremes": "steepest and shallowest lines"}
+DRAWN = {
+    "triangle": "gradient triangle",
+    "extremes": "steepest and shallowest lines",
+    "single": "where single readings lie",
+}
 """What can stand in the graph beside the line."""
 
 

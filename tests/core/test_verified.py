@@ -65,9 +65,9 @@ def test_every_convention_has_its_own_limit() -> None:
     ("change", "says"),
     [
         ({"series": "nowhere"}, "unknown series"),
-        ({"value": "theta"}, ""),
+        ({"value": "theta"}, "V"),
         ({"within": "verify.err"}, "row"),
-        ({"within": "3[A]"}, ""),
+        ({"within": "3[A]"}, "A"),
     ],
 )
 def test_a_verification_that_does_not_fit_is_refused(change: dict[str, str], says: str) -> None:

@@ -150,29 +150,24 @@ def test_from_an_own_server_into_a_private_one_by_the_command_line(filled: str, 
         assert "entries of the logbook kept in" in made.stdout
         back = cavrel("restore", str(file), CAVREL_DATA=str(folder))
         assert back.returncode == 0, back.stderr
-        twice = cavrel("restore", str(file), CAVREL_DATA=str(folder))
-        assert (twice.returncode, "holds data already" in twice.stderr) == (1, True)
         assert cavrel("backup", str(again), CAVREL_DATA=str(folder)).returncode == 0
         with zipfile.ZipFile(file) as one, zipfile.ZipFile(again) as other:
             assert one.read("entry.csv") == other.read("entry.csv")
             assert one.read("run.csv") == other.read("run.csv")
-        run = tmp_path / "run.json"
-        run.write_text(cavrel("simulate", "spring").stdout)
-        brought = cavrel("import", str(run), "--bench", "Wick", CAVREL_DATA=str(folder))
-        assert "is run " in brought.stdout, brought.stderr
-        whole = tmp_path / "course.zip"
-        archive = cavrel("export", "--course", "--out", str(whole), CAVREL_DATA=str(folder))
-        assert re.fullmatch(rf"\d+ runs in {whole}\n", archive.stdout), archive.stderr
-        elsewhere = Path(tempfile.mkdtemp(prefix="cavrel-course-", dir=folder))
-        elsewhere.chmod(0o755)
-        moved = cavrel("import", str(whole), CAVREL_DATA=str(elsewhere))
-        assert archive.stdout.partition(" in ")[0] in moved.stdout, moved.stderr
-        report = cavrel("report", "1", "--format", "html", CAVREL_DATA=str(elsewhere))
-        assert "Bench Lantern" in report.stdout
-        nothing = cavrel("report", "999", CAVREL_DATA=str(elsewhere))
-        assert (nothing.returncode, "there is no run 999" in nothing.stderr) == (2, True)
-        run.write_text("{")
-        refused = cavrel("import", str(run), CAVREL_DATA=str(folder))
-        assert (refused.returncode, "line 1, column 2" in refused.stderr) == (2, True)
     finally:
         shutil.rmtree(folder, ignore_errors=True)
+
+
+def test_a_course_moves_by_the_command_line(filled: str, fresh: str, tmp_path: Path) -> None:
+    whole, run = tmp_path / "course.zip", tmp_path / "run.json"
+    archive = cavrel("export", "--course", "--out", str(whole), DATABASE_URL=filled)
+    assert re.fullmatch(rf"\d+ runs in {whole}\n", archive.stdout), archive.stderr
+    moved = cavrel("import", str(whole), DATABASE_URL=fresh)
+    assert archive.stdout.partition(" in ")[0] in moved.stdout, moved.stderr
+    report = cavrel("report", "1", "--format", "html", DATABASE_URL=fresh)
+    assert "Bench Lantern" in report.stdout
+    nothing = cavrel("report", "999", DATABASE_URL=fresh)
+    assert (nothing.returncode, "there is no run 999" in nothing.stderr) == (2, True)
+    run.write_text("{")
+    refused = cavrel("import", str(run), DATABASE_URL=fresh)
+    assert (refused.returncode, "line 1, column 2" in refused.stderr) == (2, True)

@@ -11,12 +11,16 @@ from cavrel.core.logbook.run import load
 from cavrel.present.keys import keys, taught
 from cavrel.web.help import PAGES
 
+SEEN: set[str] = set()
+"""Addresses that another page led to."""
+
 
 @pytest.mark.parametrize("name", list(PAGES))
 def test_a_page_and_all_it_leads_to(client: FlaskClient, name: str) -> None:
     page = client.get(f"/help/{name}")
     assert page.status_code == 200
-    for address in re.findall(r'(?:href|src)="(/[^"#]*)', page.text):
+    for address in sorted(set(re.findall(r'(?:href|src)="(/[^"#]*)', page.text)) - SEEN):
+        SEEN.add(address)
         if "/static/" not in address:
             assert client.get(address).status_code == 200, address
 

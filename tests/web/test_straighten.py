@@ -4,9 +4,13 @@ import html
 import math
 import re
 
+import numpy as np
 import pytest
 from flask.testing import FlaskClient
 
+from cavrel import catalogue
+from cavrel.core.cupboard import EMPTY
+from cavrel.service.opened import unstarted
 from tests.web.http import entry, save, start, text
 from tests.web.test_suspects import typed
 
@@ -116,3 +120,27 @@ def test_agreement_by_a_line_that_failed_a_test_is_called_so(client: FlaskClient
     judged = text(client, f"/runs/{run}/judge")
     assert "Agrees, but not cleanly." in judged
     assert "the points scatter more than their error bars allow" in judged
+
+
+def test_where_single_readings_lie(client: FlaskClient) -> None:
+    drawn = client.get("/runs/4/straighten?fit=line&draw=single").text
+    assert drawn.count('class="single"') == 2
+    assert 'class="single"' not in client.get("/runs/4/straighten?fit=line").text
+    assert "95 % of single readings lie" in drawn
+
+
+def test_a_band_of_single_readings_is_that_of_an_exact_line() -> None:
+    opened = unstarted(catalogue.experiments()["spring"], EMPTY, {}, SPRING)
+    fit = opened.analysis.fits["line"]
+    assert fit.source == "scatter"  # the readings lie further from the line than the rule says
+    x, y = fit.x[fit.rows], fit.y[fit.rows]
+    slope, intercept = np.polyfit(x, y, 1)
+    s = float(np.sqrt(((y - intercept - slope * x) ** 2).sum() / (len(x) - 2)))
+    assert fit.single_u() == pytest.approx(s, rel=0.02)
+
+
+SPRING = [("quantities.m.1", "50.3"), *((f"loads.n.{i}.1", str(i)) for i in range(1, 9))]
+SPRING += [
+    (f"loads.l.{i}.1", text)
+    for i, text in enumerate(["13.3", "15.6", "16.8", "19.4", "20.3", "22.7", "23.8", "26.3"], 1)
+]
