@@ -13,7 +13,7 @@ from cavrel.core.words import counted
 if TYPE_CHECKING:
     from cavrel.service.opened import Opened
 
-FORMATS = ["pdf", "html", "package", "xlsx", "ods", "notebook", "tex", "csv", "json"]
+FORMATS = ["pdf", "html", "package", "xlsx", "ods", "notebook", "tex", "csv", "svg", "json"]
 
 
 def _opened(run: str) -> "Opened":
@@ -62,7 +62,7 @@ def _write(run: str, kind: str, form: str, paper: str, table: str, out: str) -> 
 @click.option("--format", "kind", type=click.Choice(FORMATS), default="pdf", show_default=True)
 @click.option("--form", default="full", show_default=True, help="Of report: full, one-page or exam.")
 @click.option("--paper", type=click.Choice(["a4", "letter"]), default="a4", show_default=True)
-@click.option("--table", default="", metavar="NAME", help="Which table, with --format csv.")
+@click.option("--table", default="", metavar="NAME", help="Which table, with --format csv; which fit, with svg.")
 @click.option("--out", metavar="FILE", default="-", show_default=True, help="Where to write it; - for standard output.")
 def report_command(run: str, kind: str, form: str, paper: str, table: str, out: str) -> None:
     """Write a run up: RUN is its number, a run document or a data package ('-' reads standard input)."""
@@ -72,7 +72,7 @@ def report_command(run: str, kind: str, form: str, paper: str, table: str, out: 
 @main.command("export")
 @click.argument("run", required=False, default="")
 @click.option("--format", "kind", type=click.Choice(FORMATS), default="package", show_default=True)
-@click.option("--table", default="", metavar="NAME", help="Which table, with --format csv.")
+@click.option("--table", default="", metavar="NAME", help="Which table, with --format csv; which fit, with svg.")
 @click.option("--course", is_flag=True, help="The whole course as one archive, instead of a run.")
 @click.option("--out", metavar="FILE", default="-", show_default=True, help="Where to write it; - for standard output.")
 def export_command(run: str, kind: str, table: str, course: bool, out: str) -> None:

@@ -18,8 +18,9 @@ class Ruled:
     out: dict[int, str]
 
 
-def tables(opened: Opened) -> list[Ruled]:
-    """Every table that holds a reading, with captions and units: what was typed, and what is computed from it."""
+def tables(opened: Opened, each: bool = False) -> list[Ruled]:
+    """Every table that holds a reading, with captions and units: what was typed, and what is computed from it. ``each``: a reading that stands alone
+    has its ± too, as examinations ask for it."""
     found = []
     for number, (name, body) in enumerate(opened.definition.series.items(), 1):
         entries = {e.spec.key: e for e in opened.analysis.sheet.inputs}
@@ -31,7 +32,8 @@ def tables(opened: Opened) -> list[Ruled]:
             values = opened.analysis.values[key]
             entry = entries.get(key)
             label, unit = described.label, values.unit.pretty
-            if entry is not None:
+            alone = entry is not None and entry.values.shape[1] < 2
+            if entry is not None and not (alone and each):
                 for trial in range(1, entry.values.shape[1] + 1):
                     head.append((label if trial == 1 else f"trial {trial}", unit))
                     columns.append(
@@ -40,7 +42,7 @@ def tables(opened: Opened) -> list[Ruled]:
                             for r in range(1, count + 1)
                         ]
                     )
-                if entry.values.shape[1] < 2:
+                if alone:
                     continue
                 label = "mean"
             places = texts.decimals(values)

@@ -19,8 +19,17 @@ from cavrel.core.quantity.rounding import percent
 from cavrel.core.words import counted
 from cavrel.present import gauges, graphs, texts, verified, worked
 from cavrel.present.drafted import deviations, parts
-from cavrel.present.printed import quantities, tables
+from cavrel.present.printed import Ruled, quantities, tables
 from cavrel.service.opened import Opened
+
+
+def _plain(table: Ruled) -> dict[str, Any]:
+    return {
+        "caption": table.caption,
+        "head": [list(h) for h in table.head],
+        "rows": table.rows,
+        "out": {str(n): reason for n, reason in table.out.items()},
+    }
 
 
 def _held(opened: Opened) -> list[dict[str, Any]]:
@@ -130,16 +139,8 @@ def content(opened: Opened) -> dict[str, Any]:
         "drawing": pictures.drawing(definition.id, opened.state.run.options) or "",
         "circuit": pictures.drawing(definition.id, opened.state.run.options, "circuits") or "",
         "quantities": [list(pair) for pair in quantities(opened)],
-        "tables": [
-            {
-                "caption": t.caption,
-                "head": [list(h) for h in t.head],
-                "rows": t.rows,
-                "out": {str(n): reason for n, reason in t.out.items()},
-            }
-            for t in tables(opened)
-        ]
-        + _held(opened),
+        "tables": [_plain(t) for t in tables(opened)] + _held(opened),
+        "entries": [_plain(t) for t in tables(opened, each=True)],
         "figures": _figures(opened),
         "results": results(opened),
         "departures": deviations(opened),

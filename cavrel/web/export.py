@@ -4,7 +4,9 @@ from flask import Blueprint, Response, abort, jsonify, render_template
 from flask.typing import ResponseReturnValue
 
 from cavrel.core.document.tables import as_csv
+from cavrel.core.errors import CavrelError
 from cavrel.present import export
+from cavrel.web import files
 from cavrel.web.shared import frame, opened_or_404
 
 pages = Blueprint("export", __name__)
@@ -13,7 +15,10 @@ pages = Blueprint("export", __name__)
 @pages.get("/runs/<int:run>/export")
 def page(run: int) -> ResponseReturnValue:
     opened = opened_or_404(run)
-    return render_template("export/page.html", **frame(opened, "export", []), tables=export.tables_of(opened))
+    drawn = [name for name, fit in opened.analysis.fits.items() if fit.made]
+    return render_template(
+        "export/page.html", **frame(opened, "export", []), tables=export.tables_of(opened), drawn=drawn
+    )
 
 
 @pages.get("/runs/<int:run>/export.json")
@@ -70,6 +75,17 @@ def notebook(run: int) -> ResponseReturnValue:
     return file_answer(
         export.notebook_of(opened).encode(), "application/x-ipynb+json", f"{export.file_name(opened)}.ipynb"
     )
+
+
+@pages.get("/runs/<int:run>/graphs/<name>.svg")
+def graph(run: int, name: str) -> ResponseReturnValue:
+    """The graph of a fit as a drawing of its own."""
+    opened = opened_or_404(run)
+    try:
+        body = files.made(opened, "svg", files.Wish(table=name))
+    except CavrelError:
+        abort(404)
+    return file_answer(body, "image/svg+xml", f"{export.file_name(opened)}-{name}.svg")
 
 
 @pages.get("/runs/<int:run>/tables.tex")

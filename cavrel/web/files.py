@@ -9,14 +9,20 @@ from flask import render_template
 from cavrel.core.cupboard import EMPTY, Cupboard
 from cavrel.core.document.tables import as_csv
 from cavrel.core.errors import CavrelError
-from cavrel.present import export, measure, report
+from cavrel.present import export, graphs, measure, report
 from cavrel.service.opened import Opened
 from cavrel.web import forms
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Wish:
-    """How a file is wanted. ``form``: of report; ``paper``: ``a4`` or ``letter``; ``table``: for CSV; ``cupboard``: whose forms there are."""
+    """How a file is wanted.
+
+    ``form``: of report.
+    ``paper``: ``a4`` or ``letter``.
+    ``table``: for CSV; for SVG the fit.
+    ``cupboard``: whose forms there are.
+    """
 
     form: str = ""
     paper: str = "a4"
@@ -55,6 +61,17 @@ def _csv(opened: Opened, wish: Wish) -> bytes:
     return as_csv(chosen).encode()
 
 
+def _svg(opened: Opened, wish: Wish) -> bytes:
+    """The graph of a fit, the first where none is named by ``table``."""
+    from cavrel.web import pdf
+
+    drawn = {name: fit for name, fit in opened.analysis.fits.items() if fit.made}
+    name = wish.table or next(iter(drawn), "")
+    if name not in drawn:
+        raise CavrelError("--table", f"there is no graph '{name}'; there are {', '.join(drawn) or 'none yet'}")
+    return pdf.standing(graphs.straightened(opened, drawn[name]).line).encode()
+
+
 def _json(opened: Opened, _: Wish) -> bytes:
     return (json.dumps(measure.data(opened), indent=2, ensure_ascii=False) + "\n").encode()
 
@@ -68,6 +85,7 @@ FORMATS: Mapping[str, tuple[str, Callable[[Opened, Wish], bytes]]] = {
     "notebook": ("ipynb", lambda opened, _: export.notebook_of(opened).encode()),
     "tex": ("tex", lambda opened, _: export.latex_of(opened).encode()),
     "csv": ("csv", _csv),
+    "svg": ("svg", _svg),
     "json": ("json", _json),
 }
 """Each format: the ending of its files, and what makes one."""

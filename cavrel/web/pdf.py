@@ -81,8 +81,18 @@ def _pictures(body: str) -> str:
     return _MATH.sub(lambda found: _formula(found[0]), "".join([*pieces, body[done:]]))
 
 
+def standing(svg: str) -> str:
+    """A drawing of a page as a file of its own, with its colours and letters' names in it."""
+    return f'<?xml version="1.0" encoding="UTF-8"?>\n{_styled(svg)}\n'
+
+
 def _picture(svg: str) -> str:
     said = _LABEL.search(svg)
+    classes = re.match(r'<svg[^>]*class="([^"]*)"', svg)
+    return _image(_styled(svg), unescape(said[1]) if said else "drawing", classes[1] if classes else "")
+
+
+def _styled(svg: str) -> str:
     classes = re.match(r'<svg[^>]*class="([^"]*)"', svg)
     own = (
         svg if "xmlns=" in svg[: svg.index(">")] else svg.replace("<svg", '<svg xmlns="http://www.w3.org/2000/svg"', 1)
@@ -100,7 +110,7 @@ def _picture(svg: str) -> str:
         sized = f'viewBox="{left:g} {top:g} {wide:g} {high:g}" width="{wide:g}" height="{high:g}"'
         opening = re.sub(r' (?:width|height|viewBox)="[^"]*"', "", own[:end]).replace("<svg", f"<svg {sized}", 1)
         styled = f"{opening}<style>{_of_pictures()}</style>{own[end:]}"
-    return _image(styled, unescape(said[1]) if said else "drawing", classes[1] if classes else "")
+    return styled
 
 
 def _formula(markup: str) -> str:

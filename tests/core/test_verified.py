@@ -65,7 +65,7 @@ def test_every_convention_has_its_own_limit() -> None:
     ("change", "says"),
     [
         ({"series": "nowhere"}, "unknown series"),
-        ({"value": "theta"}, "V"),
+        ({"value": "theta"}, "plain number"),
         ({"within": "verify.err"}, "row"),
         ({"within": "3[A]"}, "A"),
     ],

@@ -2,6 +2,7 @@
 
 import io
 import json
+import os
 import zipfile
 from collections.abc import Callable
 from typing import Any
@@ -183,10 +184,11 @@ def test_a_file_too_large_is_refused(client: FlaskClient) -> None:
     assert "twenty" in answer.text
 
 
+TIMES = int(os.environ.get("CAVREL_FUZZ", "1"))
 WHOLE: dict[str, bytes] = {}
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=60 * TIMES, deadline=None, suppress_health_check=list(HealthCheck))
 @given(data=st.data())
 def test_mangled_files_are_refused_or_read_never_worse(client: FlaskClient, data: st.DataObject) -> None:
     if not WHOLE:

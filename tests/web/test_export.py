@@ -6,6 +6,7 @@ import json
 import math
 import zipfile
 from pathlib import Path
+from xml.etree import ElementTree
 
 import frictionless
 import pytest
@@ -157,6 +158,7 @@ def test_an_independent_validator_takes_the_package(client: FlaskClient, tmp_pat
         ("workbook.ods", "opendocument"),
         ("notebook.ipynb", "ipynb"),
         ("tables.tex", "tex"),
+        ("graphs/line.svg", "svg"),
     ],
 )
 def test_every_file_of_the_page_is_served(client: FlaskClient, path: str, kind: str) -> None:
@@ -165,6 +167,15 @@ def test_every_file_of_the_page_is_served(client: FlaskClient, path: str, kind: 
     assert answer.status_code == 200
     assert kind in answer.content_type
     assert len(answer.data) > 200
+
+
+def test_a_graph_stands_alone(client: FlaskClient) -> None:
+    drawn = client.get("/runs/1/graphs/line.svg").text
+    root = ElementTree.fromstring(drawn)
+    assert root.tag.endswith("svg")
+    assert "var(" not in drawn
+    assert float(root.attrib["width"]) > 300
+    assert client.get("/runs/1/graphs/nothing.svg").status_code == 404
 
 
 def test_every_run_of_the_demonstration_can_be_taken_along(client: FlaskClient) -> None:

@@ -238,3 +238,13 @@ def test_the_one_page_form_is_shorter(client: FlaskClient) -> None:
         for form in ("full", "one-page", "exam")
     }
     assert pages["one-page"] < pages["full"]
+
+
+def test_the_examination_s_table_has_its_uncertainty_on_every_entry(client: FlaskClient) -> None:
+    exam = client.get("/runs/1/report?form=exam").text
+    first = re.search(r'<td class="digits">1</td><td class="digits">([^<]+)</td>', exam)
+    assert first
+    assert "±" in first[1]
+    full = re.search(r'<td class="digits">1</td><td class="digits">([^<]+)</td>', client.get("/runs/1/report").text)
+    assert full
+    assert full[1] == "75.0"

@@ -3,6 +3,7 @@
 import html
 import io
 import json
+import os
 import re
 from typing import Any
 from uuid import uuid4
@@ -153,10 +154,11 @@ def test_a_form_that_was_bent_is_refused(client: FlaskClient, run: int, grids_: 
     assert send(client, run, "look", grids=grids_).status_code == 422
 
 
+TIMES = int(os.environ.get("CAVREL_FUZZ", "1"))
 BOOK: dict[str, bytes] = {}
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=60 * TIMES, deadline=None, suppress_health_check=list(HealthCheck))
 @given(data=st.data())
 def test_mangled_tables_are_refused_or_looked_at_never_worse(data: st.DataObject) -> None:
     if not BOOK:
