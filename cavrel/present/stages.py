@@ -92,6 +92,10 @@ def _report(opened: Opened) -> Stage:
     written = drafted.parts(opened).values()
     missing, drafts = sum(not p.text for p in written), sum(bool(p.text) and not p.own for p in written)
     own = len(written) - missing - drafts
+    signed = max((int(slot.partition(":")[2]) for slot in opened.state.latest if slot.startswith("signed:")), default=0)
+    if signed:
+        given = opened.state.marking.get(f"{signed}.given", {}).get("on")
+        return Stage("report", "Report", f"version {signed} {'given back' if given else 'signed'}", "done")
     if not own:
         return Stage("report", "Report", "not begun", "waiting")
     left = [counted(drafts, "draft") if drafts else "", f"{missing} missing" if missing else ""]

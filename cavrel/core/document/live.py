@@ -4,7 +4,7 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from cavrel.core.formula.nodes import Binary, Call, Member, Name, Negative, Node, Number
+from cavrel.core.formula.nodes import OPERATIONS, Binary, Call, Member, Name, Negative, Node, Number
 from cavrel.core.quantity import units
 from cavrel.core.quantity.units import Unit
 
@@ -122,16 +122,6 @@ def _called(function: str, arguments: list[Live]) -> Live:
 
 def _computed(op: str, a: float, b: float) -> float:
     try:
-        match op:
-            case "+":
-                return a + b
-            case "-":
-                return a - b
-            case "*":
-                return a * b
-            case "/":
-                return a / b
-            case _:
-                return float(a**b)
+        return float(OPERATIONS[op](a, b))
     except (ZeroDivisionError, OverflowError, TypeError) as fault:
         raise NotLive from fault

@@ -8,7 +8,7 @@ import sympy
 from cavrel.core.definition import Definition
 from cavrel.core.errors import CavrelError, DefinitionError
 from cavrel.core.findings.meaning import LineMeaning
-from cavrel.core.formula.nodes import Binary, Call, Member, Name, Negative, Node, Number, substitute, walk
+from cavrel.core.formula.nodes import OPERATIONS, Binary, Call, Member, Name, Negative, Node, Number, substitute, walk
 from cavrel.core.formula.parse import parse, parse_law
 from cavrel.core.formula.text import unparse
 
@@ -79,18 +79,7 @@ def _expression(node: Node) -> sympy.Expr:
         case Negative(operand):
             return -_expression(operand)
         case Binary(op, left, right):
-            a, b = _expression(left), _expression(right)
-            match op:
-                case "+":
-                    return a + b
-                case "-":
-                    return a - b
-                case "*":
-                    return a * b
-                case "/":
-                    return a / b
-                case _:
-                    return a**b
+            return OPERATIONS[op](_expression(left), _expression(right))
         case Call(function, (argument,)) if function in _FUNCTIONS:
             return _FUNCTIONS[function](_expression(argument))
     raise _Unreachable

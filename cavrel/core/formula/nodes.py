@@ -1,7 +1,9 @@
 """The tree of a formula: frozen, hashable, free of meaning."""
 
-from collections.abc import Iterator
+import operator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
+from typing import Any
 
 FUNCTIONS: dict[str, tuple[int, int]] = {
     "sin": (1, 1),
@@ -76,6 +78,16 @@ class Binary:
     op: str
     left: "Node"
     right: "Node"
+
+
+OPERATIONS: Mapping[str, Callable[[Any, Any], Any]] = {
+    "+": operator.add,
+    "-": operator.sub,
+    "*": operator.mul,
+    "/": operator.truediv,
+    "^": operator.pow,
+}
+"""What the signs of `Binary` do with two numbers, or with whatever else has arithmetic."""
 
 
 @dataclass(frozen=True, slots=True)

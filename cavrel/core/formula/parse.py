@@ -11,7 +11,7 @@ import warnings
 from functools import lru_cache
 
 from cavrel.core.errors import FormulaError, UnitError
-from cavrel.core.formula.nodes import FUNCTIONS, Binary, Call, Compare, Member, Name, Negative, Node, Number
+from cavrel.core.formula.nodes import FUNCTIONS, OPERATIONS, Binary, Call, Compare, Member, Name, Negative, Node, Number
 from cavrel.core.quantity import units
 
 LONGEST = 400
@@ -200,18 +200,8 @@ def constant(node: Node) -> float | None:
             if a is None or b is None:
                 return None
             try:
-                match op:
-                    case "+":
-                        return a + b
-                    case "-":
-                        return a - b
-                    case "*":
-                        return a * b
-                    case "/":
-                        return a / b
-                    case _:
-                        value = a**b
-                        return value if isinstance(value, float) else None
+                value = OPERATIONS[op](a, b)
+                return value if isinstance(value, float) else None  # a root of a number below nought is none
             except (ZeroDivisionError, OverflowError, ValueError):
                 return None
     return None
