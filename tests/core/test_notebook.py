@@ -55,6 +55,14 @@ def held(experiment: str, names: dict[str, Any]) -> int:
 def test_every_experiment_is_worked_out_again(experiment: str) -> None:
     made = notebook(analysed(experiment, 3))
     assert held(experiment, run(made)) >= 1
+    assert "taken over" not in str(made)  # every curve that ships is fitted anew
+
+
+def test_a_tangent_is_fitted_anew() -> None:
+    program = catalogue.program_of(catalogue.experiments()["stefan-constant"], options={"start": "tangent"})
+    analysis = analyse(program, load(simulate(program, 3, (), {"start": "tangent"})))
+    assert "tangent" in {fit.model for fit in program.fits.values()}
+    held("stefan-constant", run(notebook(analysis)))
 
 
 @pytest.mark.parametrize(

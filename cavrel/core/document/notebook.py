@@ -17,7 +17,7 @@ from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.definition.steps import Derived, FitStep, ResultStep
 from cavrel.core.document import recipe
 from cavrel.core.errors import CavrelError
-from cavrel.core.fit.models import Line, Model
+from cavrel.core.fit.models import Line, Model, Tangent
 from cavrel.core.formula import published
 from cavrel.core.formula.nodes import Node
 from cavrel.core.formula.parse import parse
@@ -197,7 +197,7 @@ class _Notebook:
             return
         rows = [int(i) for i in fit.rows]
         shape = fit.shape
-        origin = float(shape.origin) if shape is not None else 0.0
+        origin = float(shape.x0 if isinstance(shape, Tangent) else shape.origin) if shape is not None else 0.0
         count = fit.gain.shape[0]
         given = {
             "model": model if not (model == "line" and count == 1) else "proportional",
@@ -266,7 +266,9 @@ def _model(fit: FitAnalysis) -> str | None:
     key = getattr(shape, "key", "")
     if key == "rise":
         return "rise" if len(fit.parameters) == 3 else "rise from nought"
-    return key if key in ("proportional", "mean", "parabola", "exponential", "power") else None
+    if key == "damped" and fit.unbounded:
+        return None  # nothing fades within its uncertainty: the time it takes has a lower end only
+    return key if key in recipe.KNOWN else None
 
 
 def _comment(text: str) -> str:

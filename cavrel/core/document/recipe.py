@@ -1,5 +1,8 @@
 """The Python that every notebook holds: how its tables are read, how a curve is fitted, how results are compared. It is text, run by others."""
 
+KNOWN = {"proportional", "mean", "parabola", "exponential", "power", "damped", "tangent"}
+"""Curves that are fitted anew, besides the straight line and the rise, by the key of their model."""
+
 IMPORTS = """
 import csv, io, math
 import numpy as np
@@ -78,8 +81,18 @@ MODELS = {  # y over x from the parameters p about an origin o; and the paramete
         lambda x, p, o: p[2] - p[0] * np.exp(-(x - o) / p[1]),
         lambda p, o: [p[0] * um.exp(o / p[1]), p[1], p[2] - p[0] * um.exp(o / p[1])],
     ),
+    "damped": (  # p[1] is the rate of fading, nought where nothing fades
+        lambda x, p, o: p[0] * np.exp(-(x - o) * p[1]) * np.cos(2 * np.pi * (x - o) / p[2] + p[3]) + p[4],
+        lambda p, o: [p[0] * um.exp(p[1] * o), 1 / p[1], p[2], turned(p[3] - 2 * np.pi * o / p[2]), p[4]],
+    ),
+    "tangent": (lambda x, p, o: (p[2] * (x - o) + p[0]) * (x - o) + p[1], lambda p, o: list(p)),
     "rise from nought": (lambda x, p, o: -p[0] * np.expm1(-x / p[1]), lambda p, o: list(p)),
 }
+
+
+def turned(phase):
+    \"\"\"A phase within half a turn of nought.\"\"\"
+    return phase - 2 * math.pi * math.floor((uncertainties.nominal_value(phase) + math.pi) / (2 * math.pi))
 
 
 def derivatives(f, x, p, o):
