@@ -94,7 +94,7 @@ def health() -> ResponseReturnValue:
 
 
 def _guard(response: Response) -> Response:
-    response.headers["Content-Security-Policy"] = _POLICY
+    response.headers.setdefault("Content-Security-Policy", _POLICY)
     response.headers["X-Content-Type-Options"] = "nosniff"
     response.headers["Referrer-Policy"] = "same-origin"
     if response.mimetype in ("text/html", "application/json"):

@@ -2,7 +2,7 @@
 
 from uuid import UUID, uuid4
 
-from flask import Blueprint, redirect, render_template, request, url_for
+from flask import Blueprint, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from cavrel.core.document.unpack import MOST_BYTES
@@ -29,6 +29,19 @@ def room() -> None:
 @pages.get("/bring")
 def page() -> ResponseReturnValue:
     return _page("", "")
+
+
+@pages.get("/bring.json")
+def twin() -> ResponseReturnValue:
+    """What may be brought in, and for which benches."""
+    with transaction(pool()) as connection:
+        course, benches = course_of(connection)
+    return jsonify(
+        course=course.title if course else None,
+        benches=[b.name for b in benches],
+        most_bytes=MOST_BYTES,
+        takes=["cavrel-run/1 as JSON", "a data package as ZIP"],
+    )
 
 
 def _page(fault: str, file: str) -> str:

@@ -4,7 +4,7 @@ import re
 from functools import lru_cache
 from pathlib import Path
 
-from flask import Blueprint, abort, render_template, send_from_directory
+from flask import Blueprint, abort, jsonify, render_template, send_from_directory
 from flask.typing import ResponseReturnValue
 from markdown_it import MarkdownIt
 from markupsafe import Markup
@@ -43,6 +43,14 @@ def page(name: str) -> ResponseReturnValue:
         body=Markup(_rendered(name)),
         keys=keys() if name == "author" else (),
     )
+
+
+@pages.get("/help/<name>.json")
+def twin(name: str) -> ResponseReturnValue:
+    """A page as it was written, in Markdown."""
+    if name not in PAGES or not (DOCS / PAGES[name][1]).is_file():
+        abort(404)
+    return jsonify(name=name, title=PAGES[name][0], markdown=(DOCS / PAGES[name][1]).read_text(encoding="utf-8"))
 
 
 @pages.get("/help/pictures/<name>")

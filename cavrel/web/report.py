@@ -1,5 +1,6 @@
 """Report: the run written up, every number live, drafts marked until somebody has taken them; signed versions stay as they were."""
 
+from dataclasses import asdict
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -167,6 +168,26 @@ def compare(run: int) -> ResponseReturnValue:
     )
 
 
+@pages.get("/runs/<int:run>/report/compare.json")
+def compare_twin(run: int) -> ResponseReturnValue:
+    """What differs between two versions, or one and the report as it is now, as data."""
+    opened = opened_or_404(run)
+    with transaction(pool()) as connection:
+        known = {v.version for v in store.of_run(connection, run)}
+    first = _number(request.args.get("a", ""), known) or (max(known) if known else 0)
+    second = _number(request.args.get("b", ""), known)
+    contents = [version_or_404(run, n)[1]["content"] if n else report.content(opened) for n in (first, second)]
+    return jsonify(a=first, b=second, differences=[asdict(d) for d in versions.differences(*contents)])
+
+
+@pages.get("/runs/<int:run>/report/pages")
+def paged(run: int) -> ResponseReturnValue:
+    """The report page for page, as it will be printed: the very PDF."""
+    opened = opened_or_404(run)
+    chosen = {name: request.args[name][:30] for name in ("form", "paper", "version") if request.args.get(name)}
+    return stage_page("report/pages.html", opened, "report", [], page_name="signed", chosen=chosen)
+
+
 def _number(text: str, known: set[int]) -> int:
     number = int(text) if text.isascii() and text.isdigit() and len(text) < 5 else 0
     return number if number in known else 0
@@ -192,6 +213,8 @@ def _on_paper(opened: Opened, content: dict[str, Any], version: SignedReport | N
     name = forms.chosen(request.args.get("form", ""), cupboard)
     size = request.args.get("paper", "a4").lower()
     made = Response(as_pdf(content, version, name, cupboard, size), mimetype="application/pdf")
+    # A page of our own shows it within itself.
+    made.headers["Content-Security-Policy"] = "default-src 'none'; frame-ancestors 'self'"
     number = f"-v{version.version}" if version else ""
     made.headers["Content-Disposition"] = f'inline; filename="{export.file_name(opened)}{number}.pdf"'
     return made
