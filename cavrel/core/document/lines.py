@@ -54,7 +54,7 @@ def page(book: "Book", step: FitStep, fit: FitAnalysis, sheet: str) -> Page:
 
 def _point(book: "Book", node: Node, series: str, row: int, value: float) -> Cell:
     try:
-        return book.kept(checked(book.formula(node, series, row), value))
+        return checked(book.formula(node, series, row), value)
     except NotLive:
         return finite(value)
 

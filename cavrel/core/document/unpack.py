@@ -6,9 +6,9 @@ import json
 import re
 import zipfile
 import zlib
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, TypeVar
 
 from cavrel.core import cupboard as cupboards
 from cavrel.core.cupboard import Cupboard, OwnValue
@@ -17,6 +17,8 @@ from cavrel.core.document.carried import Carried
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import run as runs
 from cavrel.core.logbook.run import RunDocument
+
+_Read = TypeVar("_Read")
 
 MOST_BYTES = 20 * 1024 * 1024
 """Of a file that is brought in."""
@@ -118,7 +120,7 @@ def _package(files: Mapping[str, bytes], digest: str) -> Parcel:
     return Parcel(run=run, experiment=experiment, carried=taken, cupboard=cupboard, sha256=digest)
 
 
-def _in(file: str, read: Any) -> Any:
+def _in(file: str, read: Callable[[], _Read]) -> _Read:
     """What ``read`` makes; a fault says in which file. Raises FileError."""
     try:
         return read()

@@ -30,7 +30,6 @@ class Book:
         self.inputs = {e.spec.key: e for e in analysis.sheet.inputs}
         self.place: dict[tuple[str, int], Ref] = {}
         self.lines: dict[tuple[str, str], Ref] = {}
-        self.live = 0
 
     def pages(self, title: str, made: str) -> list[Page]:
         names = _names(["Quantities", *self.definition.series, *(f"fit {n}" for n in self.analysis.fits), "Results"])
@@ -161,7 +160,7 @@ class Book:
         value = self.number(values, row)
         if not there or value is None:
             return value
-        return self.kept(checked(Live(("AVERAGE(", cells, ")"), float(np.mean(there))), value))
+        return checked(Live(("AVERAGE(", cells, ")"), float(np.mean(there))), value)
 
     def number(self, values: Values, row: int) -> float | None:
         return finite(values.unit.from_si(float(values.value[row]))) if row < len(values.value) else None
@@ -176,13 +175,9 @@ class Book:
         if formula is None or value is None:
             return value
         try:
-            return self.kept(checked(shown(self.formula(parse(formula), series, row), values.unit), value))
+            return checked(shown(self.formula(parse(formula), series, row), values.unit), value)
         except (NotLive, CavrelError):
             return value
-
-    def kept(self, cell: Live | float) -> Live | float:
-        self.live += isinstance(cell, Live)
-        return cell
 
     def formula(self, node: Node, series: str | None, row: int) -> Live:
         """A formula at a row of ``series``, or of the run, in SI. Raises NotLive."""
@@ -269,7 +264,7 @@ class Book:
             value: Cell = finite(unit.from_si(result.value))
             if isinstance(value, float) and body.formula:
                 with contextlib.suppress(NotLive, CavrelError):
-                    value = self.kept(checked(shown(self.formula(parse(body.formula), None, 0), unit), value))
+                    value = checked(shown(self.formula(parse(body.formula), None, 0), unit), value)
             other = result.accepted
             rows.append(
                 [
