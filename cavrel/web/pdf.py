@@ -21,6 +21,9 @@ PAPERS = {"a4": "A4", "letter": "Letter"}
 _SVG = re.compile(r"<svg\b|</svg>")
 _MATH = re.compile(r"<math\b.*?</math>", re.S)
 _LABEL = re.compile(r'aria-label="([^"]*)"')
+_TEXT = re.compile(r">[^<]*[′″][^<]*<")
+_PRIMES = re.compile("([′″]+)")
+"""Minutes and seconds of arc: no letters of ours, and what sets the text does not look for them elsewhere by itself."""
 _BOX = re.compile(r'viewBox="(-?[\d.]+) (-?[\d.]+) ([\d.]+) ([\d.]+)"')
 _VARIABLE = re.compile(r"var\((--[a-z-]+)(?:,[^()]*(?:\([^()]*\))?)?\)")
 _HERE = "http://cavrel.invalid/static/"
@@ -78,7 +81,8 @@ def _pictures(body: str) -> str:
         if depth == 0:
             pieces += [body[done:begin], _picture(body[begin : found.end()])]
             done = found.end()
-    return _MATH.sub(lambda found: _formula(found[0]), "".join([*pieces, body[done:]]))
+    made = _MATH.sub(lambda found: _formula(found[0]), "".join([*pieces, body[done:]]))
+    return _TEXT.sub(lambda found: _PRIMES.sub(r'<span class="prime">\1</span>', found[0]), made)
 
 
 def standing(svg: str) -> str:

@@ -248,3 +248,10 @@ def test_the_examination_s_table_has_its_uncertainty_on_every_entry(client: Flas
     full = re.search(r'<td class="digits">1</td><td class="digits">([^<]+)</td>', client.get("/runs/1/report").text)
     assert full
     assert full[1] == "75.0"
+
+
+def test_minutes_of_arc_have_a_letter_of_their_own_on_paper(client: FlaskClient) -> None:
+    document = pypdfium2.PdfDocument(io.BytesIO(client.get("/runs/12/report.pdf").data))
+    said = " ".join(document[i].get_textpage().get_text_range() for i in range(len(document)))
+    assert re.search(r"\d+°\s?\d\d\s?′", said)
+    assert ("STIX-Math") in {name.rpartition("+")[2] for name, _ in fonts(document)}
