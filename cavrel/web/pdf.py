@@ -21,9 +21,11 @@ PAPERS = {"a4": "A4", "letter": "Letter"}
 _SVG = re.compile(r"<svg\b|</svg>")
 _MATH = re.compile(r"<math\b.*?</math>", re.S)
 _LABEL = re.compile(r'aria-label="([^"]*)"')
-_TEXT = re.compile(r">[^<]*[′″][^<]*<")
-_PRIMES = re.compile("([′″]+)")
-"""Minutes and seconds of arc: no letters of ours, and what sets the text does not look for them elsewhere by itself."""
+_TEXT = re.compile(r">[^<]*[′″µ‰][^<]*<")
+_PRIMES = re.compile("([′″µ‰]+)")
+"""Signs that are no letters of ours, and for which what sets the text does not look elsewhere by itself."""
+_LETTERS = re.compile(r"<text\b.*?</text>", re.S)
+_IN_DRAWINGS = r'<tspan font-family="STIX Math">\1</tspan>'
 _BOX = re.compile(r'viewBox="(-?[\d.]+) (-?[\d.]+) ([\d.]+) ([\d.]+)"')
 _VARIABLE = re.compile(r"var\((--[a-z-]+)(?:,[^()]*(?:\([^()]*\))?)?\)")
 _HERE = "http://cavrel.invalid/static/"
@@ -97,6 +99,7 @@ def _picture(svg: str) -> str:
 
 
 def _styled(svg: str) -> str:
+    svg = _LETTERS.sub(lambda found: _TEXT.sub(lambda t: _PRIMES.sub(_IN_DRAWINGS, t[0]), found[0]), svg)
     classes = re.match(r'<svg[^>]*class="([^"]*)"', svg)
     own = (
         svg if "xmlns=" in svg[: svg.index(">")] else svg.replace("<svg", '<svg xmlns="http://www.w3.org/2000/svg"', 1)
