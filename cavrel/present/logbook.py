@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from cavrel.core.logbook import KINDS, Entry
+from cavrel.core.logbook.entry import as_data
 from cavrel.service.opened import Opened
 
 _DAY = 24 * 3600
@@ -46,16 +47,5 @@ def _line(opened: Opened, entry: Entry) -> Line:
 
 def data(opened: Opened) -> dict[str, Any]:
     """The entries as they are kept."""
-    entries = [
-        {
-            "id": e.id,
-            "kind": e.kind,
-            "slot": e.slot,
-            "body": dict(e.body),
-            "author": e.author,
-            "made_at": e.made_at.isoformat(),
-            "saved_at": e.saved_at.isoformat(),
-        }
-        for e in opened.entries
-    ]
+    entries = [{"id": e.id, **as_data(e)} for e in opened.entries]
     return {"title": opened.run.title, "bench": opened.run.bench, "entries": entries}

@@ -4,7 +4,7 @@ from flask import Blueprint, jsonify, render_template
 from flask.typing import ResponseReturnValue
 
 from cavrel.present import notes
-from cavrel.present.marks import marks
+from cavrel.present.marking import marks
 from cavrel.service.opened import Opened
 from cavrel.web import forms
 from cavrel.web.report import course_cupboard, version_or_404

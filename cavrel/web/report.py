@@ -9,7 +9,7 @@ from flask.typing import ResponseReturnValue
 
 from cavrel.core.cupboard import EMPTY, Cupboard
 from cavrel.present import export, notes, report, versions
-from cavrel.present.marks import marks
+from cavrel.present.marking import marks
 from cavrel.service.opened import Opened
 from cavrel.service.reports import sign as keep_signed
 from cavrel.store import reports as store

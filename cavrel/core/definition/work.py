@@ -53,7 +53,7 @@ class Verification(Model):
     ``label``: of its table.
     ``series``: whose rows.
     ``value``, ``standard``: formulas over them.
-    ``within``: how far apart both may be, such as both least counts together, a formula of the run.
+    ``within``: how far apart both may be: both least counts together, as a formula of the run.
     """
 
     label: Annotated[str, Field(min_length=1, max_length=80)]

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from cavrel.core.definition import first_fault
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import Entry
+from cavrel.core.logbook.entry import as_data
 
 FORMAT = "cavrel-logbook/1"
 MOST = 100_000
@@ -72,17 +73,7 @@ def document(carried: Carried) -> dict[str, Any]:
         "made_at": carried.made_at.isoformat(),
         "rules": dict(carried.rules),
         "instruments": dict(carried.instruments),
-        "entries": [
-            {
-                "kind": e.kind,
-                "slot": e.slot,
-                "body": dict(e.body),
-                "author": e.author,
-                "made_at": e.made_at.isoformat(),
-                "saved_at": e.saved_at.isoformat(),
-            }
-            for e in carried.entries
-        ],
+        "entries": [as_data(e) for e in carried.entries],
     }
 
 

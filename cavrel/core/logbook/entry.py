@@ -38,6 +38,18 @@ class Entry:
     saved_at: datetime
 
 
+def as_data(entry: Entry) -> dict[str, Any]:
+    """The entry for JSON, without its number, which only its own logbook knows."""
+    return {
+        "kind": entry.kind,
+        "slot": entry.slot,
+        "body": dict(entry.body),
+        "author": entry.author,
+        "made_at": entry.made_at.isoformat(),
+        "saved_at": entry.saved_at.isoformat(),
+    }
+
+
 def in_force(entry: Entry) -> tuple[str | None, Mapping[str, Any]]:
     """Kind and body that an entry puts in force: its own, or, for an undo, those it brings back (None for an empty slot)."""
     if entry.kind != "undo":
