@@ -115,6 +115,10 @@ class Client:
 
     def save(self, slot: str, text: str, kind: str = "reading") -> float:
         """Save one reading and take what follows from it; how long that took, s."""
+        return self.saved_and_shown(slot, text, kind)[1]
+
+    def saved_and_shown(self, slot: str, text: str, kind: str = "reading") -> tuple[float, float]:
+        """Save one reading: how long until it is known to be saved, and until the page has what follows from it, s."""
         entry = {
             "key": str(uuid4()),
             "kind": kind,
@@ -128,15 +132,23 @@ class Client:
             "POST",
             f"/runs/{self.run}/entries",
             body,
-            {"Content-Type": "application/json", "X-CSRFToken": self.token, "Cookie": self.cookie},
+            {
+                "Content-Type": "application/json",
+                "X-CSRFToken": self.token,
+                "Cookie": self.cookie,
+                "Accept": "application/x-ndjson",
+            },
         )
         answer = self.http.getresponse()
-        said = answer.read()
-        took = time.perf_counter() - began
-        assert answer.status == 200, said[:300]
-        self.sent = len(said)
-        self.last = json.loads(said)["last"]
-        return took
+        assert answer.status == 200, answer.read()[:300]
+        first = answer.readline()
+        saved = time.perf_counter() - began
+        rest = answer.read()
+        shown = time.perf_counter() - began
+        assert json.loads(first)["keys"], first
+        self.sent = len(first) + len(rest)
+        self.last = json.loads(rest)["last"]
+        return saved, shown
 
     def bare(self) -> float:
         """The bare route with a body of the same size; how long it took, s."""

@@ -20,6 +20,9 @@ from cavrel.store.pool import MOST_WAITING, DatabaseAway, Pool, open_pool
 from cavrel.web import create_app
 
 _PR_SET_PDEATHSIG = 1
+SWITCH = 0.0005
+"""A thread that wants to run waits so long for one that computes, s. Python's own 5 ms, at each of a save's waits for the database, would make
+a save as slow as what others work out meanwhile."""
 MOST_DATABASE = 60
 """Connections to the database, of all processes together; PostgreSQL allows a hundred."""
 
@@ -64,6 +67,7 @@ class _Master(BaseApplication):  # type: ignore[misc]
 
     def load(self) -> Any:
         """One process's application, with connections of its own; it waits for a database that is away."""
+        sys.setswitchinterval(SWITCH)
         pool = open_pool(self.url, size=max(4, MOST_DATABASE // self.many))
         if self.first:
             # Compiling the whole catalogue takes half a second; one process does it beside the first requests, and the others compile what they

@@ -2,16 +2,16 @@
 
 import json
 import logging
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from datetime import datetime, timezone
 from typing import Any
 
-from flask import Blueprint, Response, abort, current_app, jsonify, render_template, request
+from flask import Blueprint, Response, abort, current_app, jsonify, render_template, request, stream_with_context
 from flask.typing import ResponseReturnValue
 
 from cavrel.present import measure as measured
 from cavrel.present.summary import summary
-from cavrel.service import saving, summaries
+from cavrel.service import saving, summaries, turns
 from cavrel.service.opened import Opened
 from cavrel.service.opening import Loaded, follow, load
 from cavrel.store import entries as entry_store
@@ -22,6 +22,7 @@ from cavrel.web.shared import Following, pool
 pages = Blueprint("entries", __name__)
 log = logging.getLogger("cavrel")
 
+_LINES = "application/x-ndjson"
 _REDRAWN = ("rows", "trials", "option", "undo", "leave-out", "take-back", "order")
 
 
@@ -29,9 +30,11 @@ _REDRAWN = ("rows", "trials", "option", "undo", "leave-out", "take-back", "order
 def save(run: int) -> ResponseReturnValue:
     """Append entries; answers after the commit.
 
-    Body: ``{"page": "measure", "fit": "line", "since": newest entry the page shows, "store": identity of the database it was drawn from,
-    "entries": [{"key": uuid, "kind", "slot", "body", "author", "made_at"}]}``. The answer: ``keys`` that are saved, ``refused`` with what is
-    wrong with each, ``entries`` (slot: number), ``last`` the newest entry, ``at``, ``html`` with the page's fragments.
+    Body: ``{"page": "measure", "since": newest entry the page shows, "view": a name of this page while it is open, "store": identity of the
+    database it was drawn from, "entries": [{"key": uuid, "kind", "slot", "body", "author", "made_at"}]}``. The answer: ``keys`` that are saved,
+    ``refused`` with what is wrong with each, ``entries`` (slot: number), ``at``; then ``last`` the newest entry, ``others`` that came meanwhile,
+    ``html`` with the page's fragments. Who accepts ``application/x-ndjson`` gets these as two lines, the first as soon as the entries are
+    committed; of several sends of one view that wait for their second line, only the newest gets more than ``{}``.
     """
     sent = _sent()
     if sent is None:
@@ -52,8 +55,28 @@ def save(run: int) -> ResponseReturnValue:
     own = {e.id for e in saved.stand}
     whole = any(e.kind in _REDRAWN for e in saved.new)
     whole = whole or any(e.kind == "correction" and e.body.get("reason") for e in saved.stand)
-    page = str(sent.get("page", ""))
-    return jsonify(said | _followed(saved.loaded, page, since, own, whole or bool(sent.get("whole")), bool(own)))
+    page, view = str(sent.get("page", "")), str(sent.get("view", ""))[:80]
+    turn = turns.Turn(run, view)
+
+    def followed() -> dict[str, Any]:
+        with turn as mine:
+            if not mine:
+                return {}
+            return _followed(saved.loaded, page, since, own, whole or bool(sent.get("whole")), bool(own))
+
+    if _LINES not in request.headers.get("Accept", ""):
+        return jsonify(said | followed())
+
+    def lines() -> Iterator[str]:
+        yield json.dumps(said) + "\n"
+        yield json.dumps(followed()) + "\n"
+
+    answer = Response(stream_with_context(lines()), mimetype=_LINES)
+    answer.call_on_close(turn.end)
+    answer.headers["X-Accel-Buffering"] = (
+        "no"  # a proxy is not to wait for the second line before it hands on the first
+    )
+    return answer
 
 
 @pages.get("/runs/<int:run>/news")

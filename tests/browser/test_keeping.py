@@ -198,3 +198,40 @@ def test_a_draft_that_outlived_its_entry_is_the_same_entry(
     saved(page)
     kept = page.request.get(f"{server.address}/runs/{run}/logbook.json").json()["entries"]
     assert [e["body"]["text"] for e in kept if e["slot"] == "swings.t.1.1"] == ["31.11"]
+
+
+_STALLED = """() => {
+    const fetch = window.fetch;
+    window.stalled = 0;
+    window.fetch = async (address, given) => {
+        const answer = await fetch(address, given);
+        if (!String(address).endsWith("/entries") || window.flowing) return answer;
+        window.stalled += 1;
+        const first = (await answer.text()).split("\\n")[0];
+        const body = new ReadableStream({ start(out) { out.enqueue(new TextEncoder().encode(first + "\\n")); } });
+        return new Response(body, { headers: answer.headers });
+    };
+}"""
+
+
+def test_a_reading_is_saved_and_the_next_one_sent_though_figures_never_come(
+    page: Page, server: Server, new_run: Callable[..., int]
+) -> None:
+    run = new_run("Figures late")
+    page.evaluate(_STALLED)
+    for i, text in enumerate(["31.11", "31.02", "31.07"]):
+        cell(page, f"swings.t.1.{i + 1}").fill(text)
+        page.keyboard.press("Enter")
+        saved(page)
+    assert page.evaluate("window.stalled") == 3
+    assert _texts(page, server, run) == {"swings.t.1.1": "31.11", "swings.t.1.2": "31.02", "swings.t.1.3": "31.07"}
+    page.evaluate("window.flowing = true")
+    cell(page, "swings.t.1.4").fill("31.05")
+    page.keyboard.press("Enter")
+    expect(page.locator("#rail")).to_contain_text("4 of 40 readings")
+    cell(page, "swings.t.1.1").fill("31.12")  # each cell knows the entry it writes over: no clash is seen
+    page.keyboard.press("Enter")
+    saved(page)
+    expect(page.locator("#notes")).not_to_contain_text("written twice")
+    entries = page.request.get(f"{server.address}/runs/{run}/logbook.json").json()["entries"]
+    assert entries[-1]["kind"] == "correction" and entries[-1]["body"]["text"] == "31.12"

@@ -2,6 +2,7 @@
 
 import json
 import math
+from collections.abc import Iterator
 from datetime import datetime, timezone
 from uuid import uuid4
 
@@ -10,7 +11,7 @@ from flask.testing import FlaskClient
 
 from cavrel import catalogue
 from cavrel.core import definition as definitions
-from cavrel.service import opened, opening, recent
+from cavrel.service import opened, opening, recent, turns
 from cavrel.store import runs as run_store
 from cavrel.store.pool import Pool, transaction
 from cavrel.web import measure
@@ -60,6 +61,36 @@ def test_a_bad_entry_is_taken_or_refused_and_the_good_one_is_saved(client: Flask
     assert readings(client, run)["swings.t.2.1"] == "38.1"
     for stage in STAGES:
         assert client.get(f"/runs/{run}/{stage}").status_code == 200, stage
+
+
+def sent_in_two(client: FlaskClient, run: int, view: str, slot: str, typed: str) -> Iterator[dict]:
+    """The two parts of an answer, each when it is asked for."""
+    body = {"page": "measure", "view": view, "since": 0, "entries": [entry("reading", slot, text=typed)]}
+    headers = {"X-CSRFToken": token(client), "Accept": "application/x-ndjson"}
+    answer = client.post(f"/runs/{run}/entries", json=body, headers=headers)
+    assert answer.mimetype == "application/x-ndjson"
+    return (json.loads(line) for line in answer.response)
+
+
+def test_saved_is_said_before_anything_is_worked_out(client: FlaskClient, run: int) -> None:
+    with turns.Turn(0, "somebody else's figures"):
+        parts = sent_in_two(client, run, "a", "swings.t.1.1", "31.11")
+        first = next(parts)
+        assert len(first["keys"]) == 1 and not first["refused"] and "html" not in first
+        assert list(first["entries"]) == ["swings.t.1.1"]
+        assert client.get(f"/runs/{run}/logbook.json").json["entries"][-1]["body"]["text"] == "31.11"
+    second = next(parts)
+    assert second["last"] == first["entries"]["swings.t.1.1"] and "1 of 40 readings" in second["html"]
+    with pytest.raises(StopIteration):
+        next(parts)
+
+
+def test_a_send_that_a_newer_one_of_its_page_overtook_is_not_worked_out(client: FlaskClient, run: int) -> None:
+    parts = sent_in_two(client, run, "a", "swings.t.1.1", "31.11")
+    assert next(parts)["keys"]
+    newer = turns.Turn(run, "a")
+    assert list(parts) == [{}]
+    newer.end()
 
 
 def test_a_save_stands_though_nothing_can_be_worked_out(

@@ -1,5 +1,7 @@
 // The queue between a page and the logbook. An entry is kept in the browser first and sent at once; it leaves the queue only when the
-// server says that it is committed. Sent twice, it counts once: each carries its own key. Every answer brings what other pages saved.
+// server says that it is committed, before anything is worked out from it. Sent twice, it counts once: each carries its own key. Every answer
+// brings what other pages saved.
+import { parts } from "./parts.js";
 import { add, alone, aside, entries, forget, ours, remove, setAside, setDraft } from "./shelved.js";
 
 const body = document.body;
@@ -7,12 +9,15 @@ const TOUCHED = `cavrel.touched.${body.dataset.store}.${body.dataset.run}`;
 const WAITS = [1000, 2000, 4000, 8000];
 const NEWS = 1800; // another hand of the bench, or the instructor, sees an entry within two seconds
 const MOST = 200;
+const PATIENCE = 250; // what follows from a send is waited for so long before new entries go without it
+const VIEW = uuid(); // this page, from now until it is left
 let sending = false;
 let failures = 0;
 let failing = ""; // what the server says of the newest failure
 let single = false; // after a batch that broke the server: one by one, to find which
 let timer = 0;
 let drawing = false;
+let following = null; // what follows from the last send while the server still works it out: { done, drop }
 
 /** Whether a part of the page is being put in place: a cell that goes away then is not left by its user. */
 export const isDrawing = () => drawing;
@@ -82,8 +87,8 @@ async function post(batch) {
   const token = document.querySelector("meta[name=csrf-token]");
   return fetch(body.dataset.entriesUrl, {
     method: "POST",
-    headers: { "Content-Type": "application/json", "X-CSRFToken": token.content },
-    body: JSON.stringify({ page: body.dataset.page, since: body.dataset.last, store: body.dataset.store, entries: batch }),
+    headers: { "Content-Type": "application/json", "X-CSRFToken": token.content, Accept: "application/x-ndjson" },
+    body: JSON.stringify({ page: body.dataset.page, view: VIEW, since: body.dataset.last, store: body.dataset.store, entries: batch }),
   });
 }
 
@@ -120,15 +125,40 @@ async function attempt() {
     }
     throw new Error(`answer ${answer.status}`);
   }
-  const said = await answer.json();
+  const rest = parts(answer);
+  const said = await rest.next();
+  if (!said) throw new Error("an answer broken off");
   for (const entry of batch) if (entry.key in said.refused) setAside(entry, said.refused[entry.key]);
   remove(new Set([...said.keys, ...Object.keys(said.refused)]));
   failures = 0;
   failing = "";
   showAside();
-  apply(said);
   show(said.at);
   if (!entries().length) single = false;
+  follow(said, rest);
+}
+
+/** What follows from entries that are saved comes after them. It never holds up a send: it is let go where it takes long and more is kept. */
+function follow(said, rest) {
+  if (said.html !== undefined) return apply(said);
+  let dropped = false;
+  const mine = { drop: () => { dropped = true; rest.drop(); } };
+  mine.done = rest.next().catch(() => null).then((more) => {
+    if (following === mine) following = null;
+    if (dropped || !more) return apply({ ...said, html: "" });
+    const newer = Number(more.last ?? 0) >= Number(body.dataset.last);
+    apply({ ...said, ...more, html: newer ? more.html : "", last: newer ? more.last : undefined });
+  });
+  following = mine;
+}
+
+/** Until what follows from the last send has come, or was let go. */
+async function settled() {
+  if (!following) return;
+  const late = new Promise((resolve) => { setTimeout(resolve, PATIENCE); });
+  await Promise.race([following.done, late]);
+  following?.drop();
+  following = null;
 }
 
 export async function send() {
@@ -138,6 +168,7 @@ export async function send() {
   clearTimeout(timer);
   let busy = false;
   try {
+    await settled();
     busy = (await alone(attempt)) === "busy";
   } catch {
     failures += 1;
@@ -238,7 +269,7 @@ function apply(said) {
 
 /** What other pages of this run saved since this one was drawn; a page from the browser's own store learns so that it is old. */
 async function news() {
-  if (document.hidden || sending) return;
+  if (document.hidden || sending || following) return;
   try {
     const query = new URLSearchParams({ since: body.dataset.last, page: body.dataset.page });
     const answer = await fetch(`${body.dataset.newsUrl}?${query}`, { headers: { Accept: "application/json" } });
@@ -247,7 +278,7 @@ async function news() {
     if (said.store !== body.dataset.store) throw new Error("another database");
     const was = failures;
     if (!entries().length) failures = 0;
-    if (said.html !== undefined) apply(said);
+    if (said.html !== undefined && said.last >= Number(body.dataset.last)) apply(said);
     else body.dataset.drawnAt = said.at;
     if (was) { show(); send(); }
   } catch {

@@ -112,19 +112,28 @@ function take(change) {
   whole = whole || Object.keys(instruments).length > 0;
 }
 
+let asked = ""; // the question that is answered on the page
+
+/** Plan changed and its promises were drawn anew: what was asked is asked of the new plan. */
+function askAgain() {
+  const button = asked && document.getElementById(asked);
+  if (button && document.getElementById("answer")?.childNodes.length === 0) askBackwards(button);
+}
+
 async function askBackwards(button) {
+  asked = button.id;
   const form = document.getElementById("backwards");
   const what = button.dataset.ask;
   if (button.dataset.minutes) document.getElementById("ask-minutes").value = button.dataset.minutes;
-  const place = document.getElementById("answer");
-  place.textContent = "…";
+  const answered = (html) => { const place = document.getElementById("answer"); if (place && asked === button.id) place.innerHTML = html; };
+  answered("…");
   try {
     const query = new URLSearchParams({ [what]: document.getElementById(`ask-${what}`).value });
     const answer = await fetch(`${form.dataset.url}?${query}`);
     if (!answer.ok) throw new Error();
-    place.innerHTML = await answer.text();
+    answered(await answer.text());
   } catch {
-    place.textContent = "The server does not answer just now. Ask again in a moment; nothing is lost.";
+    answered("The server does not answer just now. Ask again in a moment; nothing is lost.");
   }
 }
 
@@ -269,6 +278,7 @@ export function start() {
     for (const slot of Object.keys({ ...event.detail.others, ...event.detail.entries })) if (WHOLE.includes(slot.split(":")[0])) whole = true;
     // Another instrument or convention brings other decimals, formulas and tables: the page is asked for anew once all is saved.
     if (whole && !kept().length) location.reload();
+    else askAgain();
   });
   for (const [slot, text] of drafts()) {
     const input = document.querySelector(`.planned[data-slot="${CSS.escape(slot)}"], .planned-words[data-slot="${CSS.escape(slot)}"]`);
