@@ -58,17 +58,17 @@ class _Carrying:
             key = entry.spec.key
             squares, dof = evidence.within(entry.values)
             variance = evidence.declared(entry, self.analysis.rules)
-            total = np.full(self.count, float(np.nansum(squares)))
+            total, unit = np.full(self.count, float(np.nansum(squares))), np.zeros(self.count)
             if key in single or key in whole:
                 means = np.repeat(self.analysis.nominal[key], self.count, axis=0)
                 if key in single:
                     self.change(entry.values, single[key], means, total)
                 if key in whole:
                     at = [i for i, _ in whole[key]]
-                    means[at], total[at] = self.replaced(entry.values, np.stack([r for _, r in whole[key]]))
+                    means[at], total[at], unit[at] = self.replaced(entry.values, np.stack([r for _, r in whole[key]]))
                 self.values[key] = means
             if dof > 0 and variance > 0 and not entry.spec.count:
-                self.repeats[key] = Repeats(squares=total / variance, dof=dof)
+                self.repeats[key] = Repeats(squares=total / variance, dof=dof, unit=unit)
 
     @staticmethod
     def change(values: Array, cells: list[tuple[int, int, int, float]], means: Array, total: Array) -> None:
@@ -83,9 +83,9 @@ class _Carrying:
         np.maximum(total, 0.0, out=total)
 
     @staticmethod
-    def replaced(values: Array, readings: Array) -> tuple[Array, Array]:
-        """Means ``(k, rows)`` and squares ``(k,)`` of whole columns ``(k, rows, trials)``. A row that is a multiple of what was read scatters
-        alike, whatever unit it is taken in."""
+    def replaced(values: Array, readings: Array) -> tuple[Array, Array, Array]:
+        """Means ``(k, rows)``, squares ``(k,)`` and logarithms of units ``(k,)`` of whole columns ``(k, rows, trials)``, whose rows may be
+        multiples of what was read."""
         known = np.isfinite(readings)
         many = known.sum(axis=2)
         filled = np.where(known, readings, 0.0)
@@ -95,7 +95,7 @@ class _Carrying:
         low = np.where(known, ratio, np.inf).min(axis=2)
         high = np.where(known, ratio, -np.inf).max(axis=2)
         factor = np.where((high - low <= 1e-9 * high) & (low > 0), low, 1.0)
-        return mean, np.asarray((squares.sum(axis=2) / factor**2).sum(axis=1))
+        return mean, squares.sum(axis=(1, 2)), (np.maximum(many - 1, 0) * np.log(factor)).sum(axis=1)
 
     # --- the program -------------------------------------------------------------------------------------------------
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import special
 
 from cavrel.core.analysis import Analysis
 from cavrel.core.analysis.components import resolution_u
@@ -36,10 +37,13 @@ _EVEN, _UNSAID = 0.6, 3.0
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Repeats:
-    """Repeated readings of one input. ``squares``: ``(H,)`` about the rows' means, over the declared variance; ``dof``: of them."""
+    """Repeated readings of one input. ``squares``: ``(H,)`` about the rows' means, over the declared variance; ``dof``: of them; ``unit``:
+    ``(H,)`` logarithm of the factor of the unit that they are taken in, over all degrees of freedom: what is typed in a unit a thousand times
+    smaller scatters over a thousand times as many numbers."""
 
     squares: Array
     dof: int
+    unit: Array
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -84,7 +88,7 @@ def usual(dof: int) -> float:
 
 UNSETTLED = 10.0
 """What every test costs that a sheet still fails by far: a proposal that leaves it failing needs a second cause beside its own."""
-_BY_FAR = 3.0
+_BY_FAR, _CHANCE_BY_FAR = 3.0, 1e-3
 
 
 def unsettled(found: Features) -> Array:
@@ -93,22 +97,28 @@ def unsettled(found: Features) -> Array:
     failed: dict[str, NDArray[np.bool_]] = {}
     for fit in found.fits.values():
         if fit.known:
-            own = np.asarray(fit.squares > _BY_FAR * usual(fit.dof))
+            # Variances that rest on few repeats make a chi-squared wide: it follows F.
+            own = np.asarray(special.fdtrc(fit.dof, believed(fit), fit.squares / fit.dof) < _CHANCE_BY_FAR)
             failed[fit.series] = failed[fit.series] | own if fit.series in failed else own
     for table in failed.values():
         total = total + table
     return np.asarray(total)
 
 
+def believed(fit: Fitted) -> float:
+    """Degrees of freedom that a chi-squared's variances are believed to have."""
+    return min(max(fit.behind, FEWEST_BEHIND), MOST_BEHIND)
+
+
 def likelihood(found: Features) -> Array:
     """Logarithm of the likelihood of each sheet, ``(H,)``, up to a constant of the experiment."""
     total = np.zeros(len(found.apart))
     for repeats in found.repeats.values():
-        total -= 0.5 * (repeats.dof + _OF_REPEATS) * np.log1p(repeats.squares / _OF_REPEATS)
+        total -= 0.5 * (repeats.dof + _OF_REPEATS) * np.log1p(repeats.squares / _OF_REPEATS) - repeats.unit
     worst: dict[str, Array] = {}
     for fit in found.fits.values():
         if fit.known:
-            behind = min(max(fit.behind, FEWEST_BEHIND), MOST_BEHIND)
+            behind = believed(fit)
             own = -0.5 * (fit.dof + behind) * np.log1p(fit.squares / behind)
         else:
             own = -0.5 * fit.dof * np.log(fit.squares + _FLOOR)
@@ -227,6 +237,28 @@ def tested(analysis: Analysis) -> list[tuple[str, str, float, float, Array]]:
         intercept = fit.parameters["intercept"]
         if intercept.u > 0 and analysis.rules.origin != "forced":
             found.append(("intercept", name, intercept.value, intercept.u, intercept.parts))
+    return found
+
+
+def looseness(analysis: Analysis) -> dict[str, tuple[float, int]]:
+    """How wide everything that is tested is for what it measures: by table or difference, the logarithm of u over the size of the values, and
+    how many numbers it is of. A sheet in a unit ten times smaller passes every test that instruments declare in the old one, at this price."""
+    found: dict[str, tuple[float, int]] = {}
+    for name, fit in {**analysis.fits, **analysis.means}.items():
+        step, known = analysis.program.fits[name], fit.diagnostics
+        body = analysis.program.definition.fits.get(name)
+        if step.plain or (body is not None and body.sketch) or known is None or known.chi2 is None or known.dof <= 0:
+            continue
+        y = fit.y[None, fit.rows]
+        size = float((median(np.abs(y)) if step.model == "mean" else scale(y))[0, 0])
+        u = float(np.median(1 / np.sqrt(known.weights)))
+        if size > 0 and u > 0 and math.isfinite(u) and known.dof > found.get(step.series, (0.0, 0))[1]:
+            found[step.series] = math.log(u / size), known.dof
+    for kind, name, _, u, _ in tested(analysis):
+        compared = analysis.results[name].compared if kind == "result" else None
+        size = max(abs(analysis.results[name].value), abs(compared.accepted.value)) if compared else 0.0
+        if size > 0:
+            found[f"{kind} {name}"] = math.log(u / size), 1
     return found
 
 

@@ -18,7 +18,7 @@ from cavrel.core.slips.families import PRIOR, PROPOSERS, SEEN_ONLY, offsets
 from cavrel.core.slips.hypothesis import Hypothesis
 from cavrel.core.slips.readings import Readings
 from cavrel.core.slips.records import Alternative, Found
-from cavrel.core.slips.whole import comparable, of_batch, repeats_of, worked_out
+from cavrel.core.slips.whole import comparable, repeats_of, sharper, worked_out
 
 Array = NDArray[np.float64]
 
@@ -26,7 +26,7 @@ OF_A_SLIP = 0.4
 """Prior probability that a sheet holds a slip of a known kind."""
 OF_SOMETHING_ELSE = 0.1
 """Prior probability of a cause that no family knows, and what its freedom costs, as a logarithm."""
-_COST_OF_ELSE = 15.0
+_COST_OF_ELSE = 26.0
 SAID = 0.35
 """A slip is spoken of from this probability on that there is one of a known kind: as likely as not, for some causes are of no known kind."""
 LEAST_OF_A_CARD = 0.03
@@ -75,9 +75,11 @@ class _Search:
         laws = len(self.laws)
         gain = np.zeros(len(self.proposals))
         gain[laws:] = np.nan_to_num(likelihood[1:] - likelihood[0], nan=-50.0)
-        gain[laws:] -= evidence.UNSETTLED * evidence.unsettled(features)[1:]
+        # Of whole columns the batch, whose weights are those of the sheet as it stands, cannot tell whether tests are passed.
+        cells = np.array([not self.throughout(one) for one in batched])
+        gain[laws:] -= evidence.UNSETTLED * np.where(cells, evidence.unsettled(features)[1:], 0.0)
         chances = self.probabilities(gain, float(likelihood[0]), self.ideal(features))
-        if chances[:-2].sum() < _WORTH_A_LOOK and not (self.laws and self.uneasy(features)):
+        if chances[-2] > 1 - _WORTH_A_LOOK and not (self.laws and self.uneasy(features)):
             return Found(
                 suspects=(),
                 of_a_slip=float(chances[:-2].sum()),
@@ -94,15 +96,11 @@ class _Search:
             other = worked_out(self.analysis, one)
             if other is None:
                 continue
-            if self.throughout(one):
-                # What an instrument declares in millimetres stays so when the column is called centimetres; the batch, whose weights go with
-                # the values, is the better judge then.
-                exact[index] = gain[index]
-                whole[index] = exact[index], other, of_batch(features, index - laws + 1)
-                continue
-            # Squares within repeats need no weights: the batch has them right, whatever unit a row is taken in.
+            # Squares within repeats need no weights: the batch has them right.
             found = evidence.of_analysis(other, repeats_of(features, max(index - laws + 1, 0)))
             exact[index] = comparable(base, found, self.analysis, other)
+            if self.throughout(one):
+                exact[index] += sharper(self.analysis, other)
             exact[index] -= evidence.UNSETTLED * float(evidence.unsettled(found)[0])
             whole[index] = exact[index], other, found
         chances = self.probabilities(exact + self.stands_for(gain, list(whole)), start, self.ideal(base))
@@ -133,7 +131,7 @@ class _Search:
                 fit, squares=np.minimum(fit.squares[:1], evidence.usual(fit.dof)) if fit.known else fit.squares[:1]
             )
         for key, own in features.repeats.items():
-            repeats[key] = replace(own, squares=np.minimum(own.squares[:1], self.without_worst[key]))
+            repeats[key] = replace(own, squares=np.minimum(own.squares[:1], self.without_worst[key]), unit=own.unit[:1])
         nought = np.zeros(1)
         count = features.differences.shape[1]
         return float(

@@ -26,23 +26,12 @@ def worked_out(analysis: Analysis, one: Hypothesis) -> Analysis | None:
         return None
 
 
-def of_batch(features: Features, index: int) -> Features:
-    """The features of one sheet of a batch."""
-    return replace(
-        features,
-        repeats=repeats_of(features, index),
-        fits={name: replace(fit, squares=fit.squares[[index]]) for name, fit in features.fits.items()},
-        apart=features.apart[[index]],
-        differences=features.differences[[index]],
-        lost=features.lost[[index]],
-        implausible=features.implausible[[index]],
-        uneven=features.uneven[[index]],
-    )
-
-
 def repeats_of(features: Features, index: int) -> dict[str, Repeats]:
     """The repeats of one sheet of a batch."""
-    return {key: replace(own, squares=own.squares[[index]]) for key, own in features.repeats.items()}
+    return {
+        key: replace(own, squares=own.squares[[index]], unit=own.unit[[index]])
+        for key, own in features.repeats.items()
+    }
 
 
 def comparable(base: Features, found: Features, before: Analysis, after: Analysis) -> float:
@@ -77,6 +66,12 @@ def comparable(base: Features, found: Features, before: Analysis, after: Analysi
             )
         )
     return float(evidence.likelihood(both[1])[0] - evidence.likelihood(both[0])[0])
+
+
+def sharper(before: Analysis, after: Analysis) -> float:
+    """What a sheet in other units pays for tests that became wider, as a logarithm; it gains by what became narrower."""
+    was, now = evidence.looseness(before), evidence.looseness(after)
+    return sum(count * (was[name][0] - width) for name, (width, count) in now.items() if name in was)
 
 
 def changed(sheet: Sheet, one: Hypothesis) -> Sheet:

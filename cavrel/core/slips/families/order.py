@@ -112,6 +112,10 @@ def _texts(entry: InputReadings) -> Texts:
     )
 
 
+_SAME = 1e-6
+"""Share of the least count within which two readings are the same."""
+
+
 def neighbour(readings: Readings) -> Iterator[Hypothesis]:
     """A reading that is the row's above or below, to within the scatter: nobody can know what this row would have read."""
     for entry in readings.typed():
@@ -129,7 +133,10 @@ def neighbour(readings: Readings) -> Iterator[Hypothesis]:
         if not tolerance > 0:
             continue
         if not usual > 3 * tolerance:
-            continue  # neighbours are alike anyway
+            # Neighbours that are alike within the scatter are alike anyway, but hardly to the last digit.
+            tolerance = _SAME * unit
+            if not usual > 3 * unit or not unit > 0:
+                continue
         share = 0.5 / max(sum(int(np.isfinite(e.values).sum()) for e in readings.typed()), 1)
         for row in range(entry.rows):
             for other in (row - 1, row + 1):
@@ -137,14 +144,14 @@ def neighbour(readings: Readings) -> Iterator[Hypothesis]:
                     continue
                 if entry.values.shape[1] == 1:
                     if abs(means[row] - means[other]) <= tolerance:
-                        yield _of_row(entry, row, other, share, usual / tolerance)
+                        yield _of_row(entry, row, other, share, usual / max(tolerance, unit))
                     continue
                 for trial in range(values.shape[1]):
                     if (
                         abs(values[row, trial] - means[other]) <= tolerance
                         and abs(means[row] - means[other]) > tolerance
                     ):
-                        yield _of_trial(entry, row, trial, other, share, usual / tolerance)
+                        yield _of_trial(entry, row, trial, other, share, usual / max(tolerance, unit))
 
 
 def one_side(readings: Readings) -> Iterator[Hypothesis]:
