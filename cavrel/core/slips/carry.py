@@ -58,17 +58,19 @@ class _Carrying:
             key = entry.spec.key
             squares, dof = evidence.within(entry.values)
             variance = evidence.declared(entry, self.analysis.rules)
-            total, unit = np.full(self.count, float(np.nansum(squares))), np.zeros(self.count)
+            least = evidence.rounding(entry)
+            total, unit = np.full(self.count, float(np.nansum(squares + least))), np.zeros(self.count)
             if key in single or key in whole:
                 means = np.repeat(self.analysis.nominal[key], self.count, axis=0)
                 if key in single:
                     self.change(entry.values, single[key], means, total)
                 if key in whole:
                     at = [i for i, _ in whole[key]]
-                    means[at], total[at], unit[at] = self.replaced(entry.values, np.stack([r for _, r in whole[key]]))
+                    turned = np.stack([readings for _, readings in whole[key]])
+                    means[at], total[at], unit[at] = self.replaced(entry.values, turned, squares, least)
                 self.values[key] = means
             if dof > 0 and variance > 0 and not entry.spec.count:
-                self.repeats[key] = Repeats(squares=total / variance, dof=dof, unit=unit)
+                self.repeats[key] = evidence.repeated(total / variance, dof, unit)
 
     @staticmethod
     def change(values: Array, cells: list[tuple[int, int, int, float]], means: Array, total: Array) -> None:
@@ -83,19 +85,21 @@ class _Carrying:
         np.maximum(total, 0.0, out=total)
 
     @staticmethod
-    def replaced(values: Array, readings: Array) -> tuple[Array, Array, Array]:
-        """Means ``(k, rows)``, squares ``(k,)`` and logarithms of units ``(k,)`` of whole columns ``(k, rows, trials)``, whose rows may be
-        multiples of what was read."""
+    def replaced(values: Array, readings: Array, before: Array, least: Array) -> tuple[Array, Array, Array]:
+        """Means ``(k, rows)``, squares ``(k,)`` and logarithms of units ``(k,)`` of whole columns ``(k, rows, trials)``. The unit of a row is
+        by how much it scatters more than what was read, whose squares were ``before`` ``(rows,)``, at ``least`` as much as its last digit."""
         known = np.isfinite(readings)
         many = known.sum(axis=2)
         filled = np.where(known, readings, 0.0)
         mean = np.where(many > 0, filled.sum(axis=2) / np.maximum(many, 1), np.nan)
-        squares = np.where(known, readings - mean[:, :, None], 0.0) ** 2
+        squares = (np.where(known, readings - mean[:, :, None], 0.0) ** 2).sum(axis=2)
         ratio = np.abs(readings / values)
         low = np.where(known, ratio, np.inf).min(axis=2)
         high = np.where(known, ratio, -np.inf).max(axis=2)
-        factor = np.where((high - low <= 1e-9 * high) & (low > 0), low, 1.0)
-        return mean, squares.sum(axis=(1, 2)), (np.maximum(many - 1, 0) * np.log(factor)).sum(axis=1)
+        multiple = np.where((high - low <= 1e-9 * high) & (low > 0), low, 1.0)
+        factor = np.where((squares > 0) & (before > 0), np.sqrt(squares / before), multiple)
+        unit = (np.maximum(many - 1, 0) * np.log(factor)).sum(axis=1)
+        return mean, (squares + least * factor**2).sum(axis=1), unit
 
     # --- the program -------------------------------------------------------------------------------------------------
 

@@ -6,7 +6,7 @@ ought to be nought, weighed together with their correlations.
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -110,11 +110,27 @@ def believed(fit: Fitted) -> float:
     return min(max(fit.behind, FEWEST_BEHIND), MOST_BEHIND)
 
 
-def likelihood(found: Features) -> Array:
-    """Logarithm of the likelihood of each sheet, ``(H,)``, up to a constant of the experiment."""
+_TOO_FINE = 0.01
+"""Share of the declared variance below which scatter is finer than what was read can be."""
+
+
+def of_repeats(repeats: Repeats) -> Array:
+    """What repeated readings cost by their scatter, ``(H,)``, as a logarithm."""
+    return np.asarray(0.5 * (repeats.dof + _OF_REPEATS) * np.log1p(repeats.squares / _OF_REPEATS))
+
+
+def repeated(squares: Array, dof: int, unit: Array) -> Repeats:
+    """Repeats of sheets whose first is the one that stands. Of a larger unit no sheet gains more than its larger scatter costs it: readings
+    that scatter less than an instrument declares are no sign of a mistake, but for those that are too fine for it, last digits and all."""
+    found = Repeats(squares=squares, dof=dof, unit=unit)
+    cost = of_repeats(found)
+    fine = 0.5 * dof * math.log(max(_TOO_FINE * dof / max(float(squares[0]), 1e-30), 1.0))
+    return replace(found, unit=np.where(unit > 0, np.minimum(unit, np.maximum(cost - cost[0], 0.0) + fine), unit))
+
+
+def tests(found: Features) -> Array:
+    """The part of the likelihood that fits, identities and differences have, ``(H,)``."""
     total = np.zeros(len(found.apart))
-    for repeats in found.repeats.values():
-        total -= 0.5 * (repeats.dof + _OF_REPEATS) * np.log1p(repeats.squares / _OF_REPEATS) - repeats.unit
     worst: dict[str, Array] = {}
     for fit in found.fits.values():
         if fit.known:
@@ -127,7 +143,14 @@ def likelihood(found: Features) -> Array:
     for own in worst.values():
         total += own
     count = found.differences.shape[1]
-    total -= 0.5 * (count + _OF_DIFFERENCES) * np.log1p(found.apart / _OF_DIFFERENCES)
+    return np.asarray(total - 0.5 * (count + _OF_DIFFERENCES) * np.log1p(found.apart / _OF_DIFFERENCES))
+
+
+def likelihood(found: Features) -> Array:
+    """Logarithm of the likelihood of each sheet, ``(H,)``, up to a constant of the experiment."""
+    total = tests(found)
+    for repeats in found.repeats.values():
+        total -= of_repeats(repeats) - repeats.unit
     total -= LOST * np.minimum(found.lost, MOST_OF_A_KIND)
     total -= np.where(found.implausible > 0, IMPLAUSIBLE - ONCE_MORE, 0.0)
     total -= ONCE_MORE * np.minimum(found.implausible, MOST_OF_A_KIND)
@@ -153,6 +176,17 @@ def declared(entry: InputReadings, rules: HouseRules) -> float:
         step = gauge.least_count
     own = (gauge.reaction or 0.0, gauge.placement or 0.0) if gauge is not None else (0.0, 0.0)
     return float(np.square(resolution_u(step, rules)) + own[0] ** 2 + own[1] ** 2)
+
+
+_ROUNDED = 0.1
+"""Share of its last digit's variance that every repeat is taken to scatter by, so that readings that are all alike still say in what unit."""
+
+
+def rounding(entry: InputReadings) -> Array:
+    """The squares about each row's mean that the last digit of what was typed stands for, ``(rows,)``, SI."""
+    step = np.where(np.isfinite(entry.values) & np.isfinite(entry.step), entry.step, 0.0)
+    many = np.isfinite(entry.values).sum(axis=1)
+    return np.asarray(_ROUNDED * np.maximum(many - 1, 0) * (step**2).max(axis=1) / 12)
 
 
 def scale(values: Array) -> Array:

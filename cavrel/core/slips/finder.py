@@ -22,17 +22,19 @@ from cavrel.core.slips.whole import comparable, repeats_of, sharper, worked_out
 
 Array = NDArray[np.float64]
 
-OF_A_SLIP = 0.4
+OF_A_SLIP = 0.5
 """Prior probability that a sheet holds a slip of a known kind."""
 OF_SOMETHING_ELSE = 0.1
 """Prior probability of a cause that no family knows, and what its freedom costs, as a logarithm."""
-_COST_OF_ELSE = 26.0
-SAID = 0.35
+_COST_OF_ELSE = 34.0
+SAID = 0.32
 """A slip is spoken of from this probability on that there is one of a known kind: as likely as not, for some causes are of no known kind."""
 LEAST_OF_A_CARD = 0.03
 _SHORT, _WITHIN = 14, 9.0
 """So many places are worked out whole, and none that trails the leader by more than this, as a logarithm."""
 _MOST_OF_A_PLACE = 2
+_MOST_SEEN = 3
+"""So many readings that look like another row's, or like the other side's, are worked out whole wherever they stand."""
 _NEARLY = 0.15
 """Share of the leader's probability from which another proposal for the same place is named beside it."""
 _WORTH_A_LOOK = 0.1
@@ -100,7 +102,7 @@ class _Search:
             found = evidence.of_analysis(other, repeats_of(features, max(index - laws + 1, 0)))
             exact[index] = comparable(base, found, self.analysis, other)
             if self.throughout(one):
-                exact[index] += sharper(self.analysis, other)
+                exact[index] += sharper(base, found, self.analysis, other)
             exact[index] -= evidence.UNSETTLED * float(evidence.unsettled(found)[0])
             whole[index] = exact[index], other, found
         chances = self.probabilities(exact + self.stands_for(gain, list(whole)), start, self.ideal(base))
@@ -183,6 +185,9 @@ class _Search:
                 break
             places[place] = places.get(place, 0) + 1
             chosen.append(index)
+        # What a reading of a neighbour's row would have been the batch can only guess at.
+        seen = [i for i in np.argsort(-logs, kind="stable").tolist() if self.proposals[i].family in SEEN_ONLY]
+        chosen += [i for i in seen[:_MOST_SEEN] if i not in chosen]
         return chosen + [i for i, one in enumerate(self.proposals) if one.program is not None]
 
     def stands_for(self, gain: Array, chosen: list[int]) -> Array:
@@ -191,9 +196,12 @@ class _Search:
         weights = self.prior + gain
         groups: dict[tuple[str, str], list[int]] = {}
         for index, one in enumerate(self.proposals):
-            groups.setdefault(_place(one), []).append(index)
+            if one.family not in SEEN_ONLY:  # of which the batch only guesses, and which are worked out for themselves
+                groups.setdefault(_place(one), []).append(index)
         more = np.zeros(len(self.proposals))
         for index in chosen:
+            if self.proposals[index].family in SEEN_ONLY:
+                continue
             members = groups[_place(self.proposals[index])]
             picked = [i for i in chosen if i in set(members)]
             more[index] = np.logaddexp.reduce(weights[members]) - np.logaddexp.reduce(weights[picked])

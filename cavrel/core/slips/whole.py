@@ -29,8 +29,7 @@ def worked_out(analysis: Analysis, one: Hypothesis) -> Analysis | None:
 def repeats_of(features: Features, index: int) -> dict[str, Repeats]:
     """The repeats of one sheet of a batch."""
     return {
-        key: replace(own, squares=own.squares[[index]], unit=own.unit[[index]])
-        for key, own in features.repeats.items()
+        key: replace(own, squares=own.squares[[index]], unit=own.unit[[index]]) for key, own in features.repeats.items()
     }
 
 
@@ -68,10 +67,13 @@ def comparable(base: Features, found: Features, before: Analysis, after: Analysi
     return float(evidence.likelihood(both[1])[0] - evidence.likelihood(both[0])[0])
 
 
-def sharper(before: Analysis, after: Analysis) -> float:
-    """What a sheet in other units pays for tests that became wider, as a logarithm; it gains by what became narrower."""
+def sharper(base: Features, found: Features, before: Analysis, after: Analysis) -> float:
+    """What a sheet in other units pays for tests that became wider, as a logarithm. Of narrower ones it gains no more than it loses by them:
+    readings that lie closer than declared are no sign of a mistake."""
     was, now = evidence.looseness(before), evidence.looseness(after)
-    return sum(count * (was[name][0] - width) for name, (width, count) in now.items() if name in was)
+    gain = sum(count * (was[name][0] - width) for name, (width, count) in now.items() if name in was)
+    lost = float(evidence.tests(base)[0] - evidence.tests(found)[0])
+    return min(gain, max(lost, 0.0))
 
 
 def changed(sheet: Sheet, one: Hypothesis) -> Sheet:

@@ -13,6 +13,10 @@ _OFF = ((1.0, 1.0), (-1.0, 1.0), (0.5, 0.4), (-0.5, 0.4))
 """Counted too few or too many, and how common that is."""
 
 
+_PLANNED = 3.0
+"""A number that the experiment asks for is likelier what was counted than its neighbours."""
+
+
 def throughout(readings: Readings) -> Iterator[Hypothesis]:
     """A number of things is one or a half off, twice or half what it should be."""
     for entry in readings.typed():
@@ -29,7 +33,7 @@ def throughout(readings: Readings) -> Iterator[Hypothesis]:
                 say=f"the count is {typed:g}, and {new:g} fits"
                 + (": half ones taken for whole" if new in (2 * typed, typed / 2) else ""),
                 do=f"write {new:g}",
-                share=8 * share,
+                share=8 * share * (_PLANNED if spec.default and new == float(spec.default) else 1.0),
                 columns={spec.key: np.full_like(entry.values, new)},
                 texts=partial(_written, spec.key, f"{new:g}"),
             )

@@ -114,6 +114,8 @@ def _texts(entry: InputReadings) -> Texts:
 
 _SAME = 1e-6
 """Share of the least count within which two readings are the same."""
+_OUT = 1.2
+"""How far out of its place a row must be, over how far the others are."""
 
 
 def neighbour(readings: Readings) -> Iterator[Hypothesis]:
@@ -132,6 +134,7 @@ def neighbour(readings: Readings) -> Iterator[Hypothesis]:
         tolerance = max(tolerance, 2 * float(np.median(known[np.isfinite(known)])) if np.isfinite(known).any() else 0.0)
         if not tolerance > 0:
             continue
+        alike = tolerance
         if not usual > 3 * tolerance:
             # Neighbours that are alike within the scatter are alike anyway, but hardly to the last digit.
             tolerance = _SAME * unit
@@ -143,7 +146,9 @@ def neighbour(readings: Readings) -> Iterator[Hypothesis]:
                 if not 0 <= other < entry.rows or not math.isfinite(means[other]):
                     continue
                 if entry.values.shape[1] == 1:
-                    if abs(means[row] - means[other]) <= tolerance:
+                    if abs(means[row] - means[other]) <= tolerance and (
+                        tolerance == alike or _jumps(means, row, alike)
+                    ):
                         yield _of_row(entry, row, other, share, usual / max(tolerance, unit))
                     continue
                 for trial in range(values.shape[1]):
@@ -189,6 +194,22 @@ def one_side(readings: Readings) -> Iterator[Hypothesis]:
                 )
 
 
+def _jumps(means: Array, row: int, tolerance: float) -> bool:
+    """Whether the rows about a row would have it elsewhere, by more than they do for the others: near a turning point neighbours are alike for
+    good reason, and among rows that scatter by chance."""
+    away = np.abs(np.array([_between(means, i) for i in range(len(means))]) - means)
+    return bool(away[row] > max(3 * tolerance, _OUT * float(np.nanmedian(away))))
+
+
+def _between(means: Array, row: int) -> float:
+    """What lies between the neighbours of a row: a parabola through the four nearest."""
+    values = means.copy()
+    values[row] = math.nan
+    at = np.flatnonzero(np.isfinite(values))
+    near = at[np.argsort(np.abs(at - row), kind="stable")[:4]]
+    return float(np.polyval(np.polyfit(near - row, values[near], min(2, len(near) - 1)), 0.0))
+
+
 def _means(values: Array) -> Array:
     many = np.isfinite(values).sum(axis=1)
     return np.where(many > 0, np.nansum(values, axis=1) / np.maximum(many, 1), np.nan)
@@ -211,17 +232,12 @@ def _of_trial(entry: InputReadings, row: int, trial: int, other: int, share: flo
 
 def _of_row(entry: InputReadings, row: int, other: int, share: float, chance: float) -> Hypothesis:
     """A row read once: what lies between its neighbours stands in for what nobody knows."""
-    values = entry.values[:, 0].copy()
-    values[row] = math.nan
-    at = np.flatnonzero(np.isfinite(values))
-    near = at[np.argsort(np.abs(at - row), kind="stable")[:4]]
-    middle = float(np.polyval(np.polyfit(near - row, values[near], min(2, len(near) - 1)), 0.0))
     return Hypothesis(
         family="neighbour",
         at=f"{entry.spec.key}.{row + 1}.1",
         say=f"it is the reading of row {other + 1}",
         do="leave it out, or take it again",
         share=share,
-        cells=(Cell(entry.spec.key, row, 0, middle),),
+        cells=(Cell(entry.spec.key, row, 0, _between(entry.values[:, 0], row)),),
         bonus=math.log(min(max(chance, 1.0), _SURPRISE)),
     )
