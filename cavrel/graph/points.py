@@ -202,25 +202,78 @@ class Triangle:
     y: tuple[float, float]
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Beside:
+    """Another part in the same picture, in its axes' units: its ``name``, its ``marks``, and its line ``y`` ``(n,)`` over ``x`` ``(n,)``, empty
+    where it has none."""
+
+    name: str
+    marks: Sequence[Mark]
+    x: Array
+    y: Array
+
+
+_SHAPES = ("square", "triangle", "diamond", "cross")
+_OUTLINES = {
+    "square": ((-4.2, -4.2), (4.2, -4.2), (4.2, 4.2), (-4.2, 4.2), (-4.2, -4.2)),
+    "triangle": ((0, -5.4), (5, 3.8), (-5, 3.8), (0, -5.4)),
+    "diamond": ((0, -5.6), (5.6, 0), (0, 5.6), (-5.6, 0), (0, -5.6)),
+    "cross": ((-4.2, -4.2), (4.2, 4.2), (0, 0), (4.2, -4.2), (-4.2, 4.2)),
+}
+
+
+def _shape(index: int, px: float, py: float) -> str:
+    outline = _OUTLINES[_SHAPES[index % len(_SHAPES)]]
+    return svg.polyline([(px + dx, py + dy) for dx, dy in outline], "beside-mark")
+
+
+def _beside(others: Sequence[Beside], fitted: "FittedLine | None", x: Scale, y: Scale) -> tuple[str, str, str]:
+    """Lines, marks and names of other parts, told apart by shape; a name stands at the last mark, away from the ``fitted`` line."""
+    lines, marks, names = [], [], []
+    for index, other in enumerate(others):
+        sound = np.isfinite(other.x) & np.isfinite(other.y)
+        if sound.any():
+            lines.append(svg.polyline(_drawn(x, y, other.x[sound], other.y[sound]), "beside-line"))
+        for mark in other.marks:
+            px, py = x.at(mark.x), y.at(mark.y)
+            up = abs(y.at(mark.y + mark.u_y) - py) if math.isfinite(mark.u_y) and mark.state != "out" else 0.0
+            bar = _bar(px, py - up, px, py + up, 3.0) if up > RADIUS * 1.4 else ""
+            strike = svg.line(px - 7, py + 7, px + 7, py - 7, "strike") if mark.state == "out" else ""
+            marks.append(bar + _shape(index, px, py) + strike)
+        last = max(other.marks, key=lambda mark: mark.x)
+        px, py = x.at(last.x), y.at(last.y)
+        right = px > (x.start + x.end) / 2
+        below = fitted is not None and float(np.interp(last.x, fitted.x, fitted.y)) > last.y
+        at = py + (20 if below else -10)
+        names.append(svg.words(px + (4 if right else -4), at, other.name, "beside-name", "end" if right else "start"))
+    shapes, said = (svg.tag("g", *found, aria_hidden="true") for found in (marks, names))
+    return "".join(lines), shapes, said
+
+
 def straight_line(
     marks: Sequence[Mark],
     x_axis: Axis,
     y_axis: Axis,
     fitted: FittedLine | None,
     title: str,
+    others: Sequence[Beside] = (),
     width: float = 470,
     height: float = 540,
 ) -> tuple[str, int, bool]:
-    """The readings on chosen axes, the fitted line with its band, residuals underneath. Returns the SVG, how many times the
-    error bars are drawn larger than they are, and whether they still hide behind the dots."""
-    xs, ys = np.array([m.x for m in marks]), np.array([m.y for m in marks])
+    """The readings on chosen axes, the fitted line with its band, residuals underneath; ``others``: parts that stand beside. Returns the SVG,
+    how many times the error bars are drawn larger than they are, and whether they still hide behind the dots."""
+    every = [*marks, *(m for other in others for m in other.marks)]
+    xs, ys = np.array([m.x for m in every]), np.array([m.y for m in every])
     strip = 92.0 if fitted is not None else 0.0
-    y = fit_scale(*_with_bars(marks, ys), height - 46 - strip, 10.0, 6)
+    y = fit_scale(*_with_bars(every, ys), height - 46 - strip, 10.0, 6)
     low, high = span(xs)
     # Rows are counted, and the last of them stands inside the frame.
     x = fit_scale(low, high + 0.5 if x_axis.symbol == "row" else high, _left(y, 58.0), width - 12, 6)
     times = magnification(marks, y)
     parts = [grid(x, y, x_labels=fitted is None)]
+    lines, shapes, names = _beside(others, fitted, x, y) if others else ("", "", "")
+    if lines:
+        parts.append(_framed(x, y, lines))
     if fitted is not None:
         sound = np.isfinite(fitted.y) & np.isfinite(fitted.band)
         along, up, band = fitted.x[sound], fitted.y[sound], fitted.band[sound]
@@ -233,7 +286,9 @@ def straight_line(
         parts.append(_framed(x, y, svg.area(upper + lower[::-1], "band"), *steep, line))
         if fitted.triangle is not None:
             parts.append(_triangle(fitted.triangle, x, y))
+    parts.append(shapes)
     parts += [point(m, x, y, times) for m in marks]
+    parts.append(names)
     parts.append(svg.rich(0, 0, y_axis.pieces(y), transform=f"translate(13 {(y.start + y.end) / 2:.1f}) rotate(-90)"))
     if fitted is not None:
         parts.append(_residuals(fitted, x, y_axis, height, strip))

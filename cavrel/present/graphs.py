@@ -133,11 +133,12 @@ def straightened(opened: Opened, fit: FitAnalysis, draw: Collection[str] = ()) -
     """The raw curve and the straight line. ``draw``: what stands in the graph beside the line, by the names of `straighten.DRAWN`."""
     x_axis, y_axis = fit_axes(opened, fit)
     marks = fit_marks(opened, fit)
+    parts = company(opened, fit) if "parts" in draw else []
     fitted: points.FittedLine | None = None
     read_off: list[str] = []
     if fit.drawable and fit.diagnostics is not None:
         finite = np.array([m.x for m in marks])
-        first, last = points.span(finite)
+        first, last = points.span(np.array([*finite, *(m.x for part in parts for m in part.marks)]))
         # As the graph itself does for counted rows.
         scale = fit_scale(first, last if x_axis.symbol != "row" else last + 0.5, 0.0, 1.0, 6)
         low = scale.low
@@ -171,8 +172,34 @@ def straightened(opened: Opened, fit: FitAnalysis, draw: Collection[str] = ()) -
                 "How far single readings scatter is not known: there are too few, and they say no uncertainty of their own."
             )
     title = points.described(f"{y_axis.word} {y_axis.symbol} against {x_axis.word} {x_axis.symbol}".strip(), marks)
-    line, times, hidden = points.straight_line(marks, x_axis, y_axis, fitted, title)
+    if parts:
+        title += "; beside it " + ", ".join(points.described(part.name, part.marks) for part in parts)
+    line, times, hidden = points.straight_line(marks, x_axis, y_axis, fitted, title, parts)
     return Straightened(_raw(opened, fit), line, times, hidden, tuple(read_off))
+
+
+def company(opened: Opened, fit: FitAnalysis) -> list[points.Beside]:
+    """The other parts of the run that stand on the same axes, in this one's units: curves through other tables with the same kinds of x and
+    y."""
+    step = opened.program.fits[fit.name]
+    found: list[points.Beside] = []
+    for name, other in opened.analysis.fits.items():
+        own = opened.program.fits[name]
+        alike = own.x_unit.dimension == step.x_unit.dimension and own.y_unit.dimension == step.y_unit.dimension
+        seen = {step.series, *(part.marks[0].at.split(".")[0] for part in found)}
+        if own.series in seen or not alike or (own.x is None) != (step.x is None):
+            continue
+        scales = step.x_unit, step.y_unit
+        marks = _marks(opened, own.series, other.x, other.y, other.u_x, other.u_y, fit_axes(opened, fit), scales)
+        if not marks:
+            continue
+        x = y = np.array([])
+        if other.drawable:
+            span = np.linspace(*points.span(np.array([m.x for m in marks])), 40)
+            at, _ = other.at(step.x_unit.to_si(span))
+            x, y = span, step.y_unit.from_si(at)
+        found.append(points.Beside(name=opened.definition.series[own.series].label, marks=marks, x=x, y=y))
+    return found
 
 
 def _by_hand(

@@ -16,7 +16,7 @@ from cavrel.core.formula.text import typeset
 from cavrel.core.quantity.reading import read
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.words import counted
-from cavrel.present import axes, graphs, notes, worked
+from cavrel.present import axes, graphs, listed, notes, worked
 from cavrel.present.notes import Note
 from cavrel.present.texts import one_line
 from cavrel.service.opened import Opened
@@ -201,6 +201,7 @@ DRAWN = {
     "triangle": "gradient triangle",
     "extremes": "steepest and shallowest lines",
     "single": "where single readings lie",
+    "parts": "the other parts",
 }
 """What can stand in the graph beside the line."""
 
@@ -267,18 +268,22 @@ def _content(opened: Opened, wanted: str, asked: Wanted) -> tuple[dict[str, Any]
         title = title[0].upper() + title[1:]
         if body.model == "mean":
             title = f"{opened.definition.series[body.series].short}: {typeset(parse(body.y))}, row by row"
+    reading = _reading(opened, fit) if fit is not None and fit.made and "intercept" in fit.parameters else None
+    can = [key for key in DRAWN if reading is not None and key != "parts"]
+    if fit is not None and graphs.company(opened, fit):
+        can.append("parts")
     content = {
         "pills": _pills(opened),
         "fit": fit,
         "body": body,
         "drawn": drawn,
         "title": title,
-        "reading": _reading(opened, fit) if fit is not None and fit.made and "intercept" in fit.parameters else None,
+        "reading": reading,
         "parameters": _parameters(opened, fit) if fit is not None and fit.made else [],
-        "points": graphs.fit_marks(opened, fit) if fit is not None else [],
+        "listed": listed.listed(opened, fit) if fit is not None else None,
         "stamps": axes.stamps(opened, fit) if fit is not None else [],
-        "by_hand": [(label, asked.address(key), key in asked.draw.split(".")) for key, label in DRAWN.items()],
-        "at": _at(opened, fit, asked.at) if fit is not None and fit.drawable else None,
+        "by_hand": [(DRAWN[key], asked.address(key), key in asked.draw.split(".")) for key in can],
+        "at": _at(opened, fit, asked.at) if fit is not None and fit.drawable and body and body.x else None,
         "asked": asked,
         "typed": None,
         "refused": "",

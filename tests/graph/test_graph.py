@@ -1,5 +1,6 @@
 """Drawings: scales, ticks, and what stands in the SVG."""
 
+import re
 import xml.etree.ElementTree as ET
 
 import numpy as np
@@ -80,6 +81,28 @@ def test_no_line_and_no_points_still_draw() -> None:
     assert count(points.straight_line(marks(), X, Y, None, "t")[0], "fit") == 0
     assert "first full row" in points.small([], X, Y, "t")
     ET.fromstring(points.raw_curve(marks()[:1], X, Y, (np.array([0.0, 1.0]), np.array([0.0, 1.0])), "t"))
+
+
+def test_other_parts_stand_in_the_picture_by_a_shape_of_their_own() -> None:
+    names = [("Part B", 1.0), ("Part C", 40.0)]
+    others = [
+        points.Beside(
+            name=name,
+            marks=[Mark(x=x, y=up * x, u_x=0, u_y=0, at=f"b.{x}", label="") for x in (1, 2)],
+            x=np.array([1.0, 2.0]),
+            y=np.array([up, 2 * up]),
+        )
+        for name, up in names
+    ]
+    alone, *_ = points.straight_line(marks(), X, Y, None, "t")
+    text, *_ = points.straight_line(marks(), X, Y, None, "t", others)
+    assert count(alone, "beside-mark") == 0
+    assert count(text, "beside-mark") == 4 and count(text, "beside-line") == 2
+    shapes = [e.get("d") for e in elements(text) if e.get("class") == "beside-mark"]
+    assert len({len(re.findall(r"[-.\d]+", shape)) for shape in shapes[::2]}) == 2  # a square and a triangle
+    assert [e.text for e in elements(text) if e.get("class") == "beside-name"] == ["Part B", "Part C"]
+    high = [float(e.text) for e in elements(text) if e.get("class") == "tick" and e.text and e.text[0].isdigit()]
+    assert max(high) >= 80  # the axes hold what stands beside
 
 
 def test_short_error_bars_are_magnified_and_the_tiniest_are_not() -> None:

@@ -144,3 +144,41 @@ SPRING += [
     (f"loads.l.{i}.1", text)
     for i, text in enumerate(["13.3", "15.6", "16.8", "19.4", "20.3", "22.7", "23.8", "26.3"], 1)
 ]
+
+
+def test_the_points_stand_in_a_table_with_the_other_schools_logarithms(client: FlaskClient) -> None:
+    run = typed(client)
+    page = client.get(f"/runs/{run}/straighten").text.partition('id="points-list"')[2].partition("</details>")[0]
+    heads = [re.sub(r"<small>.*?</small>", "", h) for h in re.findall(r'<th scope="col">(.*?)</th>', page)]
+    assert heads[:5] == ["L", "T²", "off the line", "ln L", "ln T"]
+    rows = [re.findall(r'<td class="digits">([^<]*)</td>', row) for row in page.split("<tr")[2:]]
+    numbers = np.array([[float(re.match(r"[−+]?[\d.]+", c)[0].replace("−", "-")) for c in row] for row in rows])
+    length, squared, off, ln_length, ln_time = numbers.T
+    assert ln_length == pytest.approx(np.log(length), abs=2e-3)
+    assert 2 * ln_time == pytest.approx(np.log(squared), abs=5e-3)
+    assert np.abs(off) == pytest.approx(np.abs(squared - np.polyval(np.polyfit(length, squared, 1), length)), abs=0.02)
+    out = client.get(f"/runs/{run}/straighten").text
+    assert f"{len(rows)} points, 0 left out" in out
+    save(client, run, entry("leave-out", "out:swings.2", reason="seen by nobody"), page="straighten")
+    again = client.get(f"/runs/{run}/straighten").text
+    assert f"{len(rows)} points, 1 left out" in again and 'aria-label="take back: Row 2' in again
+
+
+def test_parts_of_one_kind_stand_in_one_picture_in_its_units(client: FlaskClient) -> None:
+    run = start(client, "metre-bridge", "Prism", "Parts together")
+    cells = {"first": ("4", "52.4"), "second": ("7", "48.5"), "both": ("11", "50.2")}
+    for table, (known, length) in cells.items():
+        save(
+            client,
+            run,
+            *(entry("reading", f"{table}.K.{i}.1", text=str(float(known) + i)) for i in (1, 2)),
+            *(entry("reading", f"{table}.l.{i}.{j}", text=length) for i in (1, 2) for j in (1, 2, 3)),
+        )
+    plain = client.get(f"/runs/{run}/straighten?fit=one").text
+    assert "the other parts" in plain and "beside-mark" not in plain
+    assert "What would the line give" not in plain  # rows are counted; there is none between them
+    both = client.get(f"/runs/{run}/straighten?fit=one&draw=parts").text
+    assert re.findall(r'class="beside-name"[^>]*>([^<]+)<', both) == ["Second resistor", "In series"]
+    assert both.count('class="beside-mark"') == 4
+    pendulum = start(client, "pendulum", "Prism", "No parts")
+    assert "the other parts" not in client.get(f"/runs/{pendulum}/straighten").text

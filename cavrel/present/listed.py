@@ -1,0 +1,109 @@
+"""The points of a graph as a table: what stands on its axes, how far each lies from the line, and the logarithms that the other school draws."""
+
+import math
+from dataclasses import dataclass
+
+from cavrel.core.analysis.fitted import FitAnalysis
+from cavrel.core.quantity import units
+from cavrel.core.quantity.rounding import significant
+from cavrel.core.quantity.units import Unit
+from cavrel.graph.points import Axis, Mark
+from cavrel.present import graphs
+from cavrel.service.opened import Opened
+
+_ONE = units.unit("")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ListedPoint:
+    """One row: its ``label`` for who hears the page, the slot ``at`` that takes it out, whether it is ``out``, and its ``cells``."""
+
+    label: str
+    at: str
+    out: bool
+    cells: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Listed:
+    """A table of points: (name, unit) of each column in ``heads``, ``points``, and how many are left ``out``."""
+
+    heads: tuple[tuple[str, str], ...]
+    points: tuple[ListedPoint, ...]
+
+    @property
+    def out(self) -> int:
+        """How many are left out."""
+        return sum(point.out for point in self.points)
+
+
+def listed(opened: Opened, fit: FitAnalysis) -> Listed:
+    """The points of ``fit``. Where a power law is fitted to the same table, its columns' logarithms stand beside them."""
+    step = opened.program.fits[fit.name]
+    across, up = graphs.fit_axes(opened, fit)
+    marks = graphs.fit_marks(opened, fit)
+    off = _residuals(fit)
+    heads = [(across.symbol, across.unit), (up.symbol, up.unit)]
+    if off:
+        heads.append(("off the line", up.unit))
+    power = _power(opened, fit)
+    logged: dict[str, Mark] = {}
+    if power is not None:
+        logged = {mark.at: mark for mark in graphs.fit_marks(opened, power)}
+        heads += [_ln(axis) for axis in graphs.fit_axes(opened, power)]
+    points = []
+    for mark in marks:
+        cells = [_said(opened, mark.x, mark.u_x), _said(opened, mark.y, mark.u_y)]
+        row = int(mark.at.rpartition(".")[2]) - 1
+        if off:
+            cells.append(_off(off, row, step.y_unit, mark.u_y))
+        if power is not None:
+            other = logged.get(mark.at)
+            cells += [_logarithm(opened, v, u) for v, u in _both(other)] if other else ["", ""]
+        points.append(ListedPoint(label=mark.label, at=mark.at, out=mark.state == "out", cells=tuple(cells)))
+    return Listed(heads=tuple(heads), points=tuple(points))
+
+
+def _power(opened: Opened, fit: FitAnalysis) -> FitAnalysis | None:
+    """The power law through the same table, the other school's way to the exponent."""
+    series = opened.program.fits[fit.name].series
+    for name, other in opened.analysis.fits.items():
+        if opened.program.fits[name].series == series and opened.program.fits[name].model == "power":
+            return other
+    return None
+
+
+def _residuals(fit: FitAnalysis) -> dict[int, float]:
+    """By row from 0, SI."""
+    if not fit.made or fit.diagnostics is None:
+        return {}
+    return dict(zip(fit.rows.tolist(), fit.diagnostics.residuals.tolist(), strict=True))
+
+
+def _both(mark: Mark) -> tuple[tuple[float, float], tuple[float, float]]:
+    return (mark.x, mark.u_x), (mark.y, mark.u_y)
+
+
+def _ln(axis: Axis) -> tuple[str, str]:
+    return f"ln {axis.symbol}", f"{axis.symbol} in {axis.unit}" if axis.unit else ""
+
+
+def _said(opened: Opened, value: float, u: float) -> str:
+    """A number in the unit of its column, with its u where it has one."""
+    if u > 0 and math.isfinite(u):
+        return opened.analysis.measured(value, u, _ONE).bare()
+    return significant(value, 6)
+
+
+def _logarithm(opened: Opened, value: float, u: float) -> str:
+    """ln of a number, empty where it has none; its u is u/x to first order (JCGM 100 5.1.3)."""
+    return _said(opened, math.log(value), u / value) if value > 0 else ""
+
+
+def _off(residuals: dict[int, float], row: int, unit: Unit, u: float) -> str:
+    """How far a row lies from the line, to a digit more than its u calls for; empty for one that no line takes."""
+    if row not in residuals:
+        return ""
+    off = residuals[row] / unit.factor
+    places = max(0, 1 - math.floor(math.log10(u))) if u > 0 and math.isfinite(u) else 0
+    return f"{off:+.{min(places, 12)}f}".replace("-", "−") if places or u >= 1 else f"{off:+.3g}".replace("-", "−")
