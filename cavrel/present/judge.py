@@ -16,7 +16,7 @@ from cavrel.core.findings.judge import judged, rests_on
 from cavrel.core.quantity.rounding import percent, significant
 from cavrel.core.words import counted
 from cavrel.graph import numberline, shape
-from cavrel.present import graphs, notes, results, suspects, verified
+from cavrel.present import carried, graphs, notes, results, suspects, verified
 from cavrel.present.notes import Note
 from cavrel.service.opened import Opened
 
@@ -253,6 +253,7 @@ def content(opened: Opened, others: Others, wanted: str = "") -> dict[str, Any]:
         "cards": [_card(opened, r, others) for r in opened.analysis.results.values()],
         "results": every if len(every) > 1 else [],
         "predictions": _predictions(opened),
+        "carried": carried.cards(opened),
         "held": verified.held(opened),
         "suspects": suspects.cards(opened),
         "ask": opened.suspected.ask,
@@ -264,4 +265,5 @@ def content(opened: Opened, others: Others, wanted: str = "") -> dict[str, Any]:
 def data(opened: Opened) -> dict[str, Any]:
     """The results as data."""
     whole = result_document(opened.analysis, opened.findings, opened.suspected.suspects, opened.meanings)
-    return {"title": opened.run.title, "bench": opened.run.bench} | {k: whole[k] for k in ("results", "flags", "slips")}
+    shown = {k: whole[k] for k in ("results", "flags", "slips")}
+    return {"title": opened.run.title, "bench": opened.run.bench, **shown, "carried": carried.data(opened)}

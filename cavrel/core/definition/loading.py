@@ -26,9 +26,15 @@ def load(document: Mapping[str, Any], instruments: Mapping[str, Mapping[str, Any
     if isinstance(series, Mapping):
         merged["series"] = {name: _like(name, body, series) for name, body in series.items()}
     try:
-        return Definition.model_validate(merged)
+        found = Definition.model_validate(merged)
     except ValidationError as fault:
         raise DefinitionError(*first_fault(fault)) from fault
+    for name, option in found.options.items():
+        for key, choice in option.choices.items():
+            if choice.carries is not None and choice.carries not in found.results:
+                what = f"there is no result '{choice.carries}' to carry; the results are {', '.join(found.results) or 'none'}"
+                raise DefinitionError(f"options.{name}.choices.{key}.carries", what)
+    return found
 
 
 def _like(name: str, body: Any, series: Mapping[str, Any]) -> Any:

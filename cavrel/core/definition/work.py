@@ -8,9 +8,11 @@ from cavrel.core.definition.parts import Amount, Formula, Key, Line, Model, Unit
 
 
 class Choice(Model):
-    """One way of an option: ``set`` overrides parts of the definition by path."""
+    """One way of an option: ``set`` overrides parts of the definition by path; ``carries``: the result, a correction found in one part, that this
+    way takes over into another, so that Judge shows what difference it makes."""
 
     label: Annotated[str, Field(min_length=1, max_length=80)]
+    carries: Key | None = None
     set: Annotated[dict[Annotated[str, Field(max_length=120)], Any], Field(max_length=24)] = {}
 
 

@@ -33,13 +33,16 @@ def repeats_of(features: Features, index: int) -> dict[str, Repeats]:
     }
 
 
+_OTHER_CURVE = 2
+
+
 def comparable(base: Features, found: Features, before: Analysis, after: Analysis) -> float:
     """By how much a sheet worked out whole is likelier, as a logarithm, over what both sheets have."""
     fits = base.fits.keys() & found.fits.keys()
-    # Another convention may fit another curve, or other rows: what is not the same test is left aside on both sides.
+    # Another convention may fit another curve, of a parameter or two more or less; of other rows it is another test, left aside on both sides.
     same = before.program is after.program
     pairs = ((n, base.fits[n], found.fits[n]) for n in base.fits.keys() & found.fits.keys())
-    fits = {n for n, a, b in pairs if a.known == b.known and (same or a.dof == b.dof)}
+    fits = {n for n, a, b in pairs if a.known == b.known and (same or abs(a.dof - b.dof) <= _OTHER_CURVE)}
     both = []
     tests = {True: evidence.tested(before), False: evidence.tested(after)}
     for own in (base, found):
