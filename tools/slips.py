@@ -193,7 +193,7 @@ def report(cleans: list[Outcome], outcomes: list[Outcome], misses: bool) -> None
         for o in outcomes:
             groups[getattr(o, key)].append(o)
         if groups:
-            print(f"\n{title:22} runs  first  three  silent")
+            print(f"\n{title:22} runs   first   three   silent")
         for name, found in sorted(groups.items()):
             print(_line(name, found))
         if groups:
@@ -216,7 +216,7 @@ def _line(name: str, found: list[Outcome]) -> str:
     first = 100 * sum(o.rank == 1 for o in found) / len(found)
     three = 100 * sum(1 <= o.rank <= 3 for o in found) / len(found)
     silent = 100 * sum(o.said.partition(": ")[2].startswith("silent") for o in found) / len(found)
-    return f"{name:22} {len(found):4} {first:5.0f}% {three:5.0f}% {silent:6.0f}%"
+    return f"{name:22} {len(found):4} {first:6.1f}% {three:6.1f}% {silent:6.1f}%"
 
 
 if __name__ == "__main__":

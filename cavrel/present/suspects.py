@@ -24,6 +24,7 @@ _FAMILIES = {
     "temperature": "Another scale of temperature",
     "side": "One side read twice",
     "frequency": "Frequency for wavelength",
+    "stretch": "Samples that should not count",
     "law": "Another law or convention",
 }
 MOST = 4
@@ -75,12 +76,17 @@ def _card(opened: Opened, suspect: Suspect) -> Card:
     acts = []
     written = [_write(opened, key, row, trial, text) for key, row, trial, text in suspect.writes]
     out = [_slot(opened, key, row, trial) for key, row, trial in suspect.leaves_out]
+    stretches = [
+        {"slot": f"stretch:{key}.{row}" + (f".{trial}" if trial > 1 else ""), "begin": begin, "end": end}
+        for key, row, trial, begin, end in suspect.stretches
+    ]
     if suspect.chooses:
         option = suspect.at.removeprefix("options.")
         acts.append(Act(label="Choose it", act="choose", slot=f"option:{option}", writes=json.dumps(suspect.chooses)))
-    elif written or out:
-        label = "Set it right" if written else "Leave it out"
-        whole = json.dumps({"writes": written, "out": out, "reason": reason[:300]}, ensure_ascii=False)
+    elif written or out or stretches:
+        label = "Set it right" if written or stretches else "Leave it out"
+        right = {"writes": written, "out": out, "stretches": stretches, "reason": reason[:300]}
+        whole = json.dumps(right, ensure_ascii=False)
         acts.append(Act(label=label, act="set-right", slot=suspect.at, writes=whole))
     acts.append(Act(label="Not this", act="stands", slot=f"{suspect.hypothesis.code}@{suspect.at}"))
     return Card(

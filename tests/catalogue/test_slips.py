@@ -319,6 +319,61 @@ def test_a_reading_of_the_row_before_is_seen_to_the_last_digit() -> None:
     assert "swing.s.7.1" in {s.at for s in seen.suspects[:2]}
 
 
+def cart(stretches: dict[int, tuple[float, float]]) -> dict[str, Any]:
+    """Part A of the cart from a motion sensor: at rest, pulled, caught; ``stretches`` by row from 0, all the others well chosen."""
+    document = simulate(catalogue.program_of(catalogue.resolve("newton-second-law")), 5)
+    force = document["series"]["force"]
+    noise, traces = random.Random(3), []
+    for row, text in enumerate(force["a"]):
+        a, values = float(text), []
+        for i in range(150):
+            t = i / 50
+            speed = 0.0 if t < 0.8 else a * (t - 0.8) if t < 2.2 else 0.0
+            values.append(round(speed + noise.gauss(0, 0.004), 4))
+        begin, end = stretches.get(row, (0.86, 2.14))
+        traces.append({"rate": "50 Hz", "values": values, "unit": "m/s", "begin": begin, "end": end})
+    del force["a"]
+    return {**document, "traces": {"force": {"a": traces}}}
+
+
+def test_a_stretch_with_rest_in_it_is_named_and_cut() -> None:
+    assert found(cart({})).suspects == ()
+    spoilt = cart({2: (0.1, 2.14)})
+    first = found(spoilt).suspects[0]
+    assert (first.family, first.at) == ("stretch", "force.a.3.1")
+    assert "before the release: at rest" in first.say
+    ((key, row, trial, begin, end),) = first.stretches
+    assert (key, row, trial) == ("force.a", 3, 1)
+    assert begin == pytest.approx(0.8, abs=0.06) and end == pytest.approx(2.14, abs=0.04)
+    assert first.writes == () and first.leaves_out == ()
+    spoilt["traces"]["force"]["a"][2] |= {"begin": begin, "end": end}
+    result = analysed(spoilt).results["m_A"]
+    assert first.after == result.measured(analysed(spoilt).rules.rounding).text()
+    assert found(spoilt).suspects == ()
+
+
+@pytest.mark.parametrize(
+    ("experiment", "a", "b"),
+    [("charge-to-mass", "circles.I", "circles.U"), ("stepped-pulley", "turns.D", "turns.m")],
+)
+def test_columns_under_each_others_heads_turn_the_slope_upside_down(experiment: str, a: str, b: str) -> None:
+    document = simulate(catalogue.program_of(catalogue.resolve(experiment)), 21)
+    series, one = a.split(".")
+    table, other = document["series"][series], b.split(".")[1]
+    right = deepcopy(table)
+    table[one], table[other] = table[other], table[one]
+    first = found(document).suspects[0]
+    assert first.family == "exchanged" and first.at in (a, b)
+    assert "upside down" in first.say
+    for key, row, trial, text in first.writes:
+        rows = table[key.split(".")[1]]
+        if isinstance(rows[row - 1], list):
+            rows[row - 1][trial - 1] = text
+        else:
+            rows[row - 1] = text
+    assert table == right
+
+
 def test_clean_runs_of_every_experiment_raise_hardly_any() -> None:
     raised = []
     for name, definition in catalogue.experiments().items():

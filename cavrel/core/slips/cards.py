@@ -39,6 +39,7 @@ def suspect(
         probability=probability,
         writes=() if one.again else tuple(writes(analysis, one)),
         leaves_out=tuple((key, row + 1, trial + 1) for key, row, trial in out),
+        stretches=tuple((c.key, c.row + 1, c.trial + 1, *one.stretch) for c in one.cells) if one.stretch else (),
         chooses=chooses,
         also=also,
         hypothesis=one,
@@ -47,7 +48,7 @@ def suspect(
 
 def leaves_out(analysis: Analysis, one: Hypothesis) -> list[tuple[str, int, int]]:
     """Input, row and trial from 0 of what nobody can write anew."""
-    found = [(c.key, c.row, c.trial) for c in one.cells if one.again or not c.text]
+    found = [(c.key, c.row, c.trial) for c in one.cells if one.again or not c.known]
     if one.again:
         for key, values in one.columns.items():
             was = next(e.values for e in analysis.sheet.inputs if e.spec.key == key)

@@ -1,5 +1,6 @@
 """A proposal: what the sheet would be without one slip."""
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from zlib import crc32
@@ -16,13 +17,20 @@ Texts = tuple[tuple[str, ...], ...]
 
 @dataclass(frozen=True, slots=True)
 class Cell:
-    """One reading as it would be: input, row and trial from 0, SI value, the text to write; NaN and no text where nobody can know."""
+    """One reading as it would be: input, row and trial from 0, SI value, the text to write; NaN and no text where nobody can know. ``u``: of a
+    value that samples give, which no text says."""
 
     key: str
     row: int
     trial: int
     value: float
     text: str = ""
+    u: float = math.nan
+
+    @property
+    def known(self) -> bool:
+        """Whether the reading would have this value, not only one that stands for what nobody knows."""
+        return bool(self.text) or math.isfinite(self.u)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -38,6 +46,7 @@ class Hypothesis:
     ``columns``: by input, all its readings as they would be, ``(rows, trials)`` SI.
     ``texts``: gives, by input, what those are to be written as; None where nobody would type them.
     ``program``: another law or convention for the same readings.
+    ``stretch``: begin and end of the samples that count, s, for a reading that is taken from them.
     ``again``: what the reading would be is a reckoning and no reading; it is left out or taken again, never written.
     ``amount``: of an offset that may be any number, SI; nought elsewhere.
     ``bonus``: what the text alone says for it, as a logarithm of odds.
@@ -52,6 +61,7 @@ class Hypothesis:
     columns: Mapping[str, Array] = field(default_factory=dict)
     texts: Callable[[], Mapping[str, Texts]] | None = None
     program: Program | None = None
+    stretch: tuple[float, float] | None = None
     again: bool = False
     amount: float = 0.0
     bonus: float = 0.0

@@ -31,6 +31,7 @@ class Suspect:
     ``probability``: that this is what happened.
     ``writes``: (input, row, trial from 1, text) of every reading that the fix writes; empty where nobody can know what to write.
     ``leaves_out``: (input, row, trial from 1) of what the fix leaves out.
+    ``stretches``: (input, row, trial from 1, begin, end in s) of the samples that the fix has count.
     ``chooses``: the choice of the convention ``at`` that the fix makes; empty for none.
     ``also``: other readings of the same place that fit nearly as well, as clauses.
     ``hypothesis``: what was tried.
@@ -46,6 +47,7 @@ class Suspect:
     probability: float
     writes: tuple[tuple[str, int, int, str], ...]
     leaves_out: tuple[tuple[str, int, int], ...]
+    stretches: tuple[tuple[str, int, int, float, float], ...]
     chooses: str
     also: tuple[str, ...]
     hypothesis: Hypothesis

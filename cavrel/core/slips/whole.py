@@ -11,7 +11,7 @@ from cavrel.core.analysis.sheet import InputReadings, Sheet
 from cavrel.core.errors import CavrelError
 from cavrel.core.slips import evidence
 from cavrel.core.slips.evidence import Features, Repeats
-from cavrel.core.slips.hypothesis import Hypothesis
+from cavrel.core.slips.hypothesis import Cell, Hypothesis
 
 Array = NDArray[np.float64]
 
@@ -81,19 +81,21 @@ def sharper(base: Features, found: Features, before: Analysis, after: Analysis) 
 
 def changed(sheet: Sheet, one: Hypothesis) -> Sheet:
     """The sheet as it would be. What nobody can know is left out."""
-    cells: dict[str, list[tuple[int, int, float]]] = {}
+    cells: dict[str, list[Cell]] = {}
     for cell in one.cells:
-        cells.setdefault(cell.key, []).append((cell.row, cell.trial, cell.value if cell.text else math.nan))
+        cells.setdefault(cell.key, []).append(cell)
     inputs = []
     for entry in sheet.inputs:
         key = entry.spec.key
         if key in one.columns:
             inputs.append(_with(entry, one.columns[key]))
         elif key in cells:
-            values = entry.values.copy()
-            for row, trial, value in cells[key]:
-                values[row, trial] = value
-            inputs.append(_with(entry, values, once=True))
+            values, extracted = entry.values.copy(), entry.extracted.copy()
+            for cell in cells[key]:
+                values[cell.row, cell.trial] = cell.value if cell.known else math.nan
+                if math.isfinite(cell.u):
+                    extracted[cell.row, cell.trial] = cell.u
+            inputs.append(_with(replace(entry, extracted=extracted), values, once=True))
         else:
             inputs.append(entry)
     return replace(sheet, inputs=tuple(inputs))

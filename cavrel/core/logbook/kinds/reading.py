@@ -106,6 +106,8 @@ class Stretch(Kind):
             raise EntryError("body", "a stretch begins and ends at times in seconds")
         if begin is not None and end is not None and not begin < end:
             raise EntryError("body", "a stretch ends after it begins")
+        if not isinstance(body.get("reason", ""), str) or len(body.get("reason", "")) > 400:
+            raise EntryError("body.reason", "must be a text of at most 400 characters")
 
     def apply(self, standing: Standing, slot: str, body: Body, entry: Entry) -> None:
         standing.stretches[slot.removeprefix("stretch:")] = body
@@ -114,6 +116,8 @@ class Stretch(Kind):
         begin, end = body.get("begin"), body.get("end")
         first = "the start" if begin is None else f"{begin:g}" if end is not None else f"{begin:g} s"
         what = f"stretch from {first} to {'the end' if end is None else f'{end:g} s'} chosen"
+        if body.get("reason"):
+            what += f": {body['reason']}"
         return where(definition, trials, of_trial(place)), what
 
 

@@ -2,13 +2,13 @@
 
 from collections.abc import Callable, Iterator
 
-from cavrel.core.slips.families import angles, cells, counts, offsets, order, quantities, scales
+from cavrel.core.slips.families import angles, cells, counts, offsets, order, quantities, scales, stretches
 from cavrel.core.slips.hypothesis import Hypothesis
 from cavrel.core.slips.readings import Readings
 
 PRIOR = {
-    "swapped": 0.09,
-    "misread": 0.09,
+    "swapped": 0.085,
+    "misread": 0.085,
     "decimal": 0.10,
     "unit": 0.10,
     "count": 0.12,
@@ -24,9 +24,10 @@ PRIOR = {
     "law": 0.05,
     "side": 0.015,
     "frequency": 0.005,
+    "stretch": 0.01,
 }
 
-SEEN_ONLY = frozenset({"neighbour", "side"})
+SEEN_ONLY = frozenset({"neighbour", "side", "stretch"})
 """Families whose proposals are picked by what they look like; their shares are of everything they might have been."""
 
 PROPOSERS: tuple[Callable[[Readings], Iterator[Hypothesis]], ...] = (
@@ -47,4 +48,5 @@ PROPOSERS: tuple[Callable[[Readings], Iterator[Hypothesis]], ...] = (
     order.exchanged,
     order.neighbour,
     order.one_side,
+    stretches.rest,
 )

@@ -33,6 +33,25 @@ def exchanged(readings: Readings) -> Iterator[Hypothesis]:
         alike = first.spec.unit.dimension == second.spec.unit.dimension and first.values.shape == second.values.shape
         if alike and first.spec.series == second.spec.series:
             yield from _columns(readings, first, second)
+        elif first.spec.series is not None and first.spec.series == second.spec.series and not alike:
+            yield from _upside_down(first, second)
+
+
+def _upside_down(first: InputReadings, second: InputReadings) -> Iterator[Hypothesis]:
+    """Two columns of different kinds, each written under the other's head: their graph lies on its side, and its slope is upside down."""
+    a, b = first.spec, second.spec
+    if first.values.shape != second.values.shape or a.unit.offset or b.unit.offset or a.whole or b.whole:
+        return
+    factor = a.unit.factor / b.unit.factor
+    yield Hypothesis(
+        family="exchanged",
+        at=a.key,
+        say=f"“{a.label}” and “{b.label}” stand under each other’s heads, so that the slope is upside down",
+        do="exchange the columns",
+        share=1.0,
+        columns={a.key: second.values * factor, b.key: first.values / factor},
+        texts=partial(_crossed, first, second),
+    )
 
 
 def _rows(readings: Readings, entry: InputReadings) -> Iterator[Hypothesis]:

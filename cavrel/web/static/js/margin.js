@@ -48,9 +48,10 @@ function giveReason(slot) {
 }
 
 /** What a suspicion proposes: corrections, or readings left out, each an entry of its own with the same reason. */
-function setRight({ writes, out, reason }) {
+function setRight({ writes, out, stretches, reason }) {
   for (const { slot, text, was, over } of writes) keep("correction", slot, { text, was, reason, over });
   for (const slot of out) keep("leave-out", `out:${slot}`, { reason });
+  for (const { slot, begin, end } of stretches ?? []) keep("stretch", slot, { begin, end, reason });
 }
 
 function act(button) {
