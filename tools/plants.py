@@ -268,6 +268,30 @@ def columns_exchanged(bench: Bench) -> None:
     bench.where = bench.place(a, row)
 
 
+def heads(bench: Bench) -> None:
+    """Two columns of different kinds, each written under the other's head."""
+    pairs = [
+        (a, b)
+        for a in bench.program.inputs
+        for b in bench.program.inputs
+        if a.key < b.key
+        and a.series
+        and a.series == b.series
+        and a.unit.dimension != b.unit.dimension
+        and a.repeats == b.repeats
+        and not (a.whole or b.whole or a.unit.offset or b.unit.offset)
+        and bench.cells(lambda x, a=a: x is a)
+        and bench.cells(lambda x, b=b: x is b)
+    ]
+    a, b = pick(bench, pairs)
+    first, second = bench.rows(a), bench.rows(b)
+    for spec, rows in ((a, second), (b, first)):
+        for i, cells in enumerate(rows):
+            for j, text in enumerate(cells):
+                bench.write(spec, i, j, text)
+    bench.where = bench.place(a)
+
+
 def neighbour(bench: Bench) -> None:
     """The row beside it was read once more instead."""
     spec, i, j, _ = pick(bench, bench.cells(lambda s: s.role == "measured" and len(bench.rows(s)) > 3))
@@ -374,7 +398,7 @@ def frequency(bench: Bench) -> None:
 PLANTS: dict[str, Callable[[Bench], None]] = {
     f.__name__: f
     for f in (
-        swapped, misread, neighbouring_mark, decimal, unit, count, angle, diameter, offset, rows_exchanged, columns_exchanged, neighbour,
+        swapped, misread, neighbouring_mark, decimal, unit, count, angle, diameter, offset, rows_exchanged, columns_exchanged, heads, neighbour,
         derived, sign, index, temperature, side, frequency,
     )
 }  # fmt: skip
