@@ -12,6 +12,8 @@ from cavrel.present import graphs
 from cavrel.service.opened import Opened
 
 _ONE = units.unit("")
+MOST = 200
+"""So many points are listed, those that are left out before others: a page with thousands is read by nobody, and the tables leave as CSV."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -26,15 +28,13 @@ class ListedPoint:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Listed:
-    """A table of points: (name, unit) of each column in ``heads``, ``points``, and how many are left ``out``."""
+    """A table of points: (name, unit) of each column in ``heads``, ``points`` as far as they are listed, ``many`` of them in all, and how many
+    of those are left ``out``."""
 
     heads: tuple[tuple[str, str], ...]
     points: tuple[ListedPoint, ...]
-
-    @property
-    def out(self) -> int:
-        """How many are left out."""
-        return sum(point.out for point in self.points)
+    many: int
+    out: int
 
 
 def listed(opened: Opened, fit: FitAnalysis) -> Listed:
@@ -52,7 +52,12 @@ def listed(opened: Opened, fit: FitAnalysis) -> Listed:
         logged = {mark.at: mark for mark in graphs.fit_marks(opened, power)}
         heads += [_ln(axis) for axis in graphs.fit_axes(opened, power)]
     points = []
-    for mark in marks:
+    out = [mark for mark in marks if mark.state == "out"]
+    shown = marks
+    if len(marks) > MOST:
+        keep = {id(mark) for mark in [*out, *(mark for mark in marks if mark.state != "out")][:MOST]}
+        shown = [mark for mark in marks if id(mark) in keep]
+    for mark in shown:
         cells = [_said(opened, mark.x, mark.u_x), _said(opened, mark.y, mark.u_y)]
         row = int(mark.at.rpartition(".")[2]) - 1
         if off:
@@ -61,7 +66,7 @@ def listed(opened: Opened, fit: FitAnalysis) -> Listed:
             other = logged.get(mark.at)
             cells += [_logarithm(opened, v, u) for v, u in _both(other)] if other else ["", ""]
         points.append(ListedPoint(label=mark.label, at=mark.at, out=mark.state == "out", cells=tuple(cells)))
-    return Listed(heads=tuple(heads), points=tuple(points))
+    return Listed(heads=tuple(heads), points=tuple(points), many=len(marks), out=len(out))
 
 
 def _power(opened: Opened, fit: FitAnalysis) -> FitAnalysis | None:

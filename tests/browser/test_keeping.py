@@ -225,6 +225,7 @@ def test_a_reading_is_saved_and_the_next_one_sent_though_figures_never_come(
         saved(page)
     assert page.evaluate("window.stalled") == 3
     assert _texts(page, server, run) == {"swings.t.1.1": "31.11", "swings.t.1.2": "31.02", "swings.t.1.3": "31.07"}
+    expect(page.locator("#rail")).to_contain_text("3 of 40 readings", timeout=15000)  # asked for anew after a while
     page.evaluate("window.flowing = true")
     cell(page, "swings.t.1.4").fill("31.05")
     page.keyboard.press("Enter")

@@ -182,3 +182,24 @@ def test_parts_of_one_kind_stand_in_one_picture_in_its_units(client: FlaskClient
     assert both.count('class="beside-mark"') == 4
     pendulum = start(client, "pendulum", "Prism", "No parts")
     assert "the other parts" not in client.get(f"/runs/{pendulum}/straighten").text
+
+
+def test_of_many_points_the_table_lists_those_that_can_be_read(client: FlaskClient) -> None:
+    run = start(client, "pendulum", "Prism", "Long")
+    save(client, run, entry("rows", "rows:swings", count=300))
+    for begin in (1, 151):
+        cells = []
+        for i in range(begin, begin + 150):
+            length = 50 + i / 2
+            swing = 20 * 2 * math.pi * math.sqrt(length / 981)
+            cells += [
+                entry("reading", f"swings.L.{i}.1", text=f"{length:.1f}"),
+                entry("reading", f"swings.t.{i}.1", text=f"{swing:.2f}"),
+            ]
+        save(client, run, *cells)
+    save(client, run, entry("leave-out", "out:swings.299", reason="the string slipped"))
+    page = client.get(f"/runs/{run}/straighten").text
+    listed = page.partition('id="points-list"')[2].partition("</details>")[0]
+    assert "300 points, 1 left out" in listed
+    assert listed.count("<tr") == 201 and "take back: Row 299" in listed
+    assert "and 100 more; the tables of this run leave whole as CSV" in listed

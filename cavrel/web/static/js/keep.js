@@ -10,6 +10,7 @@ const WAITS = [1000, 2000, 4000, 8000];
 const NEWS = 1800; // another hand of the bench, or the instructor, sees an entry within two seconds
 const MOST = 200;
 const PATIENCE = 250; // what follows from a send is waited for so long before new entries go without it
+const GIVEN_UP = 5000; // after that what follows is asked for anew, as news
 const VIEW = uuid(); // this page, from now until it is left
 let sending = false;
 let failures = 0;
@@ -17,7 +18,7 @@ let failing = ""; // what the server says of the newest failure
 let single = false; // after a batch that broke the server: one by one, to find which
 let timer = 0;
 let drawing = false;
-let following = null; // what follows from the last send while the server still works it out: { done, drop }
+let following = null; // what follows from the last send while the server still works it out: { since, done, drop }
 
 /** Whether a part of the page is being put in place: a cell that goes away then is not left by its user. */
 export const isDrawing = () => drawing;
@@ -142,7 +143,7 @@ async function attempt() {
 function follow(said, rest) {
   if (said.html !== undefined) return apply(said);
   let dropped = false;
-  const mine = { drop: () => { dropped = true; rest.drop(); } };
+  const mine = { since: Date.now(), drop: () => { dropped = true; rest.drop(); } };
   mine.done = rest.next().catch(() => null).then((more) => {
     if (following === mine) following = null;
     if (dropped || !more) return apply({ ...said, html: "" });
@@ -269,6 +270,7 @@ function apply(said) {
 
 /** What other pages of this run saved since this one was drawn; a page from the browser's own store learns so that it is old. */
 async function news() {
+  if (following && Date.now() - following.since > GIVEN_UP) following.drop();
   if (document.hidden || sending || following) return;
   try {
     const query = new URLSearchParams({ since: body.dataset.last, page: body.dataset.page });
