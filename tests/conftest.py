@@ -7,11 +7,15 @@ from collections.abc import Iterator
 from pathlib import Path
 from uuid import uuid4
 
+import psycopg
 import pytest
 from flask.testing import FlaskClient
+from psycopg import sql
 
 from cavrel import catalogue, demo
 from cavrel.core.definition.steps import Program
+from cavrel.service import opening
+from cavrel.service.recent import Recent
 from cavrel.store.cluster import Cluster
 from cavrel.store.migrate import migrate
 from cavrel.store.pool import Pool, open_pool
@@ -31,14 +35,40 @@ def cluster() -> Iterator[Cluster]:
     shutil.rmtree(folder, ignore_errors=True)
 
 
-@pytest.fixture(scope="module")
-def database(cluster: Cluster) -> str:
-    """The URL of a fresh, migrated database."""
+def copied(cluster: Cluster, template: str) -> str:
+    """The URL of a new database that is a copy of another, which nobody is connected to."""
     name = f"test_{uuid4().hex[:12]}"
-    cluster.create_database(name)
-    url = cluster.url(name)
-    migrate(url)
-    return url
+    with psycopg.connect(cluster.url("postgres"), autocommit=True) as connection:
+        connection.execute(sql.SQL("create database {} template {}").format(*map(sql.Identifier, (name, template))))
+    # Copies hold the same runs with the same moments: what this process remembers of another copy's is not theirs.
+    opening._recent = Recent()
+    return cluster.url(name)
+
+
+@pytest.fixture(scope="session")
+def migrated(cluster: Cluster) -> str:
+    """The name of an empty database of the newest schema, to be copied."""
+    cluster.create_database("migrated")
+    migrate(cluster.url("migrated"))
+    return "migrated"
+
+
+@pytest.fixture(scope="session")
+def demonstrated(cluster: Cluster) -> str:
+    """The name of a database with the demonstration course, to be copied: loading it takes two seconds, and thirty modules want it."""
+    cluster.create_database("demonstrated")
+    migrate(cluster.url("demonstrated"))
+    with open_pool(cluster.url("demonstrated"), size=2) as pool:
+        demo.load(pool)
+    return "demonstrated"
+
+
+@pytest.fixture(scope="module")
+def database(request: pytest.FixtureRequest, cluster: Cluster) -> str:
+    """The URL of a fresh, migrated database; with the demonstration course where the module drives the application."""
+    here = (item for item in request.session.items if item.path == request.path)
+    driven = any("client" in getattr(item, "fixturenames", ()) for item in here)
+    return copied(cluster, request.getfixturevalue("demonstrated" if driven else "migrated"))
 
 
 @pytest.fixture(scope="module")
@@ -50,7 +80,6 @@ def pool(database: str) -> Iterator[Pool]:
 @pytest.fixture(scope="module")
 def client(pool: Pool) -> FlaskClient:
     """A client of the application with the demonstration course loaded. CSRF is on, as in service."""
-    demo.load(pool)
     return create_app(pool, testing=True).test_client()
 
 

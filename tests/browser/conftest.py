@@ -9,12 +9,12 @@ import sys
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from uuid import uuid4
 
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from cavrel.store.cluster import Cluster, free_port
+from tests.conftest import copied
 from tools.chromium import ARGUMENTS, EXECUTABLE, wait_until_served
 
 ROOT = Path(__file__).resolve().parent.parent.parent
@@ -63,25 +63,23 @@ class Server:
         self.process.wait(timeout=20)
 
 
-def _served(cluster: Cluster) -> Iterator[Server]:
-    name = f"browser_{uuid4().hex[:12]}"
-    cluster.create_database(name)
-    made = Server(cluster.url(name))
+def _served(cluster: Cluster, demonstrated: str) -> Iterator[Server]:
+    made = Server(copied(cluster, demonstrated))
     yield made
     made.stop()
 
 
 @pytest.fixture(scope="session")
-def one_server(cluster: Cluster) -> Iterator[Server]:
-    """The server of all modules that make runs of their own and leave the course as it is: starting one takes five seconds."""
-    yield from _served(cluster)
+def one_server(cluster: Cluster, demonstrated: str) -> Iterator[Server]:
+    """The server of all modules that make runs of their own and leave the course as it is: starting one takes seconds."""
+    yield from _served(cluster, demonstrated)
 
 
 @pytest.fixture(scope="module")
 def server(request: pytest.FixtureRequest) -> Iterator[Server]:
     """A server: one of its own for a module that says ``OWN_SERVER``."""
     if getattr(request.module, "OWN_SERVER", False):
-        yield from _served(request.getfixturevalue("cluster"))
+        yield from _served(request.getfixturevalue("cluster"), request.getfixturevalue("demonstrated"))
     else:
         yield request.getfixturevalue("one_server")
 
