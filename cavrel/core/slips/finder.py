@@ -27,7 +27,7 @@ OF_A_SLIP = 0.6
 OF_SOMETHING_ELSE = 0.1
 """Prior probability of a cause that no family knows, and what its freedom costs, as a logarithm."""
 _COST_OF_ELSE = 34.0
-SAID = 0.42
+SAID = 0.40
 """A slip is spoken of from this probability on that there is one of a known kind: as likely as not, for some causes are of no known kind."""
 LEAST_OF_A_CARD = 0.03
 _SHORT, _WITHIN = 14, 9.0

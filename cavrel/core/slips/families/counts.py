@@ -13,7 +13,7 @@ _OFF = ((1.0, 1.0), (-1.0, 1.0), (0.5, 0.4), (-0.5, 0.4))
 """Counted too few or too many, and how common that is."""
 
 
-_PLANNED = 3.0
+_PLANNED = 6.0
 """A number that the experiment asks for is likelier what was counted than its neighbours."""
 
 
