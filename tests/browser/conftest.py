@@ -36,7 +36,8 @@ class Server:
         return f"http://127.0.0.1:{self.port}"
 
     def start(self) -> None:
-        environment = {**os.environ, "DATABASE_URL": self.database, "CAVREL_PORT": str(self.port)}
+        own = {"DATABASE_URL": self.database, "CAVREL_PORT": str(self.port), "CAVREL_WORKERS": "2"}
+        environment = {**os.environ, **own}
         self.process = subprocess.Popen(
             [sys.executable, "-m", "cavrel", "demo"], cwd=ROOT, env=environment, stdout=subprocess.DEVNULL
         )
