@@ -97,7 +97,8 @@ class _Carrying:
         low = np.where(known, ratio, np.inf).min(axis=2)
         high = np.where(known, ratio, -np.inf).max(axis=2)
         multiple = np.where((high - low <= 1e-9 * high) & (low > 0), low, 1.0)
-        factor = np.where((squares > 0) & (before > 0), np.sqrt(squares / before), multiple)
+        spread = np.sqrt(squares / np.where(before > 0, before, 1.0))
+        factor = np.where((squares > 0) & (before > 0), spread, multiple)
         unit = (np.maximum(many - 1, 0) * np.log(factor)).sum(axis=1)
         return mean, (squares + least * factor**2).sum(axis=1), unit
 
