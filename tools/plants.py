@@ -258,8 +258,13 @@ def columns_exchanged(bench: Bench) -> None:
         and bench.cells(lambda x, b=b: x is b)
     ]
     a, b = pick(bench, pairs)
+    row = bench.draw.randrange(len(bench.rows(a))) if a.series and bench.draw.random() < 0.5 else None
+    _exchange(bench, a, b, row)
+
+
+def _exchange(bench: Bench, a: Input, b: Input, row: int | None = None) -> None:
+    """What stands in two columns, or in one row of them, in each other's place."""
     first, second = bench.rows(a), bench.rows(b)
-    row = bench.draw.randrange(len(first)) if a.series and bench.draw.random() < 0.5 else None
     for spec, rows in ((a, second), (b, first)):
         for i, cells in enumerate(rows):
             for j, text in enumerate(cells):
@@ -283,13 +288,7 @@ def heads(bench: Bench) -> None:
         and bench.cells(lambda x, a=a: x is a)
         and bench.cells(lambda x, b=b: x is b)
     ]
-    a, b = pick(bench, pairs)
-    first, second = bench.rows(a), bench.rows(b)
-    for spec, rows in ((a, second), (b, first)):
-        for i, cells in enumerate(rows):
-            for j, text in enumerate(cells):
-                bench.write(spec, i, j, text)
-    bench.where = bench.place(a)
+    _exchange(bench, *pick(bench, pairs))
 
 
 def neighbour(bench: Bench) -> None:

@@ -46,7 +46,10 @@ def planted(name: str, kind: str, seed: int) -> tuple[Bench, RunDocument, Analys
                 document = simulate(other, draw.randrange(10**6))
                 clean_run = load({**document, "options": {option: choice}})
                 clean = analyse(other, clean_run)
-                spoilt_run = load(document)
+                # Who takes a run for another kind has no place for what only that kind reads.
+                asked = {spec.name for spec in program.inputs}
+                read = {key: text for key, text in document["quantities"].items() if key in asked}
+                spoilt_run = load({**document, "quantities": read})
                 spoilt = analyse(program, spoilt_run)
             except CavrelError:
                 continue

@@ -55,8 +55,8 @@ def listed(opened: Opened, fit: FitAnalysis) -> Listed:
     out = [mark for mark in marks if mark.state == "out"]
     shown = marks
     if len(marks) > MOST:
-        keep = {id(mark) for mark in [*out, *(mark for mark in marks if mark.state != "out")][:MOST]}
-        shown = [mark for mark in marks if id(mark) in keep]
+        wanted = {mark.at for mark in [*out, *(mark for mark in marks if mark.state != "out")][:MOST]}
+        shown = [mark for mark in marks if mark.at in wanted]
     for mark in shown:
         cells = [_said(opened, mark.x, mark.u_x), _said(opened, mark.y, mark.u_y)]
         row = int(mark.at.rpartition(".")[2]) - 1
@@ -110,5 +110,7 @@ def _off(residuals: dict[int, float], row: int, unit: Unit, u: float) -> str:
     if row not in residuals:
         return ""
     off = residuals[row] / unit.factor
-    places = max(0, 1 - math.floor(math.log10(u))) if u > 0 and math.isfinite(u) else 0
-    return f"{off:+.{min(places, 12)}f}".replace("-", "−") if places or u >= 1 else f"{off:+.3g}".replace("-", "−")
+    sign = "−" if off < 0 else "+"
+    if not (u > 0 and math.isfinite(u)):
+        return sign + significant(abs(off), 3)
+    return f"{sign}{abs(off):.{min(max(0, 1 - math.floor(math.log10(u))), 12)}f}"

@@ -73,9 +73,8 @@ def save(run: int) -> ResponseReturnValue:
 
     answer = Response(stream_with_context(lines()), mimetype=_LINES)
     answer.call_on_close(turn.end)
-    answer.headers["X-Accel-Buffering"] = (
-        "no"  # a proxy is not to wait for the second line before it hands on the first
-    )
+    # A proxy is not to wait for the second line before it hands on the first.
+    answer.headers["X-Accel-Buffering"] = "no"
     return answer
 
 

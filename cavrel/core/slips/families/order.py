@@ -33,7 +33,7 @@ def exchanged(readings: Readings) -> Iterator[Hypothesis]:
         alike = first.spec.unit.dimension == second.spec.unit.dimension and first.values.shape == second.values.shape
         if alike and first.spec.series == second.spec.series:
             yield from _columns(readings, first, second)
-        elif first.spec.series is not None and first.spec.series == second.spec.series and not alike:
+        elif first.spec.series is not None and first.spec.series == second.spec.series:
             yield from _upside_down(first, second)
 
 
@@ -46,7 +46,7 @@ def _upside_down(first: InputReadings, second: InputReadings) -> Iterator[Hypoth
     yield Hypothesis(
         family="exchanged",
         at=a.key,
-        say=f"“{a.label}” and “{b.label}” stand under each other’s heads, so that the slope is upside down",
+        say=f"“{a.label}” and “{b.label}” stand under each other’s heads: a slope between them is upside down",
         do="exchange the columns",
         share=1.0,
         columns={a.key: second.values * factor, b.key: first.values / factor},
@@ -153,21 +153,19 @@ def neighbour(readings: Readings) -> Iterator[Hypothesis]:
         tolerance = max(tolerance, 2 * float(np.median(known[np.isfinite(known)])) if np.isfinite(known).any() else 0.0)
         if not tolerance > 0:
             continue
-        alike = tolerance
+        jumps: NDArray[np.bool_] | None = None
         if not usual > 3 * tolerance:
             # Neighbours that are alike within the scatter are alike anyway, but hardly to the last digit.
-            tolerance = _SAME * unit
             if not usual > 3 * unit or not unit > 0:
                 continue
+            jumps, tolerance = _jumps(means, tolerance), _SAME * unit
         share = 0.5 / max(sum(int(np.isfinite(e.values).sum()) for e in readings.typed()), 1)
         for row in range(entry.rows):
             for other in (row - 1, row + 1):
                 if not 0 <= other < entry.rows or not math.isfinite(means[other]):
                     continue
                 if entry.values.shape[1] == 1:
-                    if abs(means[row] - means[other]) <= tolerance and (
-                        tolerance == alike or _jumps(means, row, alike)
-                    ):
+                    if abs(means[row] - means[other]) <= tolerance and (jumps is None or jumps[row]):
                         yield _of_row(entry, row, other, share, usual / max(tolerance, unit))
                     continue
                 for trial in range(values.shape[1]):
@@ -213,11 +211,11 @@ def one_side(readings: Readings) -> Iterator[Hypothesis]:
                 )
 
 
-def _jumps(means: Array, row: int, tolerance: float) -> bool:
-    """Whether the rows about a row would have it elsewhere, by more than they do for the others: near a turning point neighbours are alike for
-    good reason, and among rows that scatter by chance."""
+def _jumps(means: Array, tolerance: float) -> NDArray[np.bool_]:
+    """Rows ``(rows,)`` that the rows about them would have elsewhere, by more than they do for the others: near a turning point neighbours are
+    alike for good reason, and among rows that scatter by chance."""
     away = np.abs(np.array([_between(means, i) for i in range(len(means))]) - means)
-    return bool(away[row] > max(3 * tolerance, _OUT * float(np.nanmedian(away))))
+    return np.asarray(away > max(3 * tolerance, _OUT * float(np.nanmedian(away))))
 
 
 def _between(means: Array, row: int) -> float:
