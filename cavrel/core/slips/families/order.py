@@ -16,6 +16,9 @@ Array = NDArray[np.float64]
 
 _FAR = 0.3
 """Share of rows that are not neighbours."""
+_COLUMN = 0.5
+"""Share of two whole columns, over that of two neighbouring rows, for each row there is: a longer table has more rows to exchange, and no more
+columns."""
 _MOST_ROWS = 24
 _ALIKE = 0.05
 """Both sides of a row differ by less than this share of what they differ by elsewhere."""
@@ -48,7 +51,7 @@ def _upside_down(first: InputReadings, second: InputReadings) -> Iterator[Hypoth
         at=a.key,
         say=f"“{a.label}” and “{b.label}” stand under each other’s heads: a slope between them is upside down",
         do="exchange the columns",
-        share=1.0,
+        share=_COLUMN * max(first.rows, 1),
         columns={a.key: second.values * factor, b.key: first.values / factor},
         texts=partial(_crossed, first, second),
     )
@@ -101,7 +104,7 @@ def _columns(readings: Readings, first: InputReadings, second: InputReadings) ->
         at=a.key if a.series is not None else f"quantities.{a.name}",
         say=f"“{a.label}” and “{b.label}” are exchanged",
         do="exchange them",
-        share=2.0,
+        share=max(_COLUMN * first.rows, 2.0),
         columns={a.key: second.values, b.key: first.values},
         texts=partial(_crossed, first, second) if same else None,
     )
