@@ -20,6 +20,12 @@ let timer = 0;
 let drawing = false;
 let following = null; // what follows from the last send while the server still works it out: { since, done, drop }
 
+/** What is still to come is told to the page, too: until then its figures are those of before. */
+function awaits(what) {
+  following = what;
+  document.getElementById("kept").toggleAttribute("data-behind", Boolean(what));
+}
+
 /** Whether a part of the page is being put in place: a cell that goes away then is not left by its user. */
 export const isDrawing = () => drawing;
 
@@ -145,12 +151,12 @@ function follow(said, rest) {
   let dropped = false;
   const mine = { since: Date.now(), drop: () => { dropped = true; rest.drop(); } };
   mine.done = rest.next().catch(() => null).then((more) => {
-    if (following === mine) following = null;
+    if (following === mine) awaits(null);
     if (dropped || !more) return apply({ ...said, html: "" });
     const newer = Number(more.last ?? 0) >= Number(body.dataset.last);
     apply({ ...said, ...more, html: newer ? more.html : "", last: newer ? more.last : undefined });
   });
-  following = mine;
+  awaits(mine);
 }
 
 /** Until what follows from the last send has come, or was let go. */
@@ -159,7 +165,7 @@ async function settled() {
   const late = new Promise((resolve) => { setTimeout(resolve, PATIENCE); });
   await Promise.race([following.done, late]);
   following?.drop();
-  following = null;
+  awaits(null);
 }
 
 export async function send() {
