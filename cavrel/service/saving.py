@@ -15,6 +15,7 @@ from cavrel.service.cupboards import cupboard_of
 from cavrel.service.opening import Loaded, load
 from cavrel.store import cupboards as cupboard_store
 from cavrel.store import entries as entry_store
+from cavrel.store import numbers
 from cavrel.store import runs as run_store
 from cavrel.store.entries import CANNOT_KEEP, NewEntry
 from cavrel.store.pool import Connection, Pool, transaction
@@ -54,9 +55,11 @@ def save(pool: Pool, run_id: int, sent: Sequence[Any]) -> Saved | None:
     try:
         with transaction(pool) as connection:
             return _saved(connection, run_id, sent, one_by_one=False)
-    except (CavrelError, *CANNOT_KEEP):
-        pass
+    except (CavrelError, *CANNOT_KEEP) as fault:
+        miscounted = numbers.taken_twice(fault)
     with transaction(pool) as connection:
+        if miscounted:
+            numbers.go_on(connection, "entry")
         return _saved(connection, run_id, sent, one_by_one=True)
 
 

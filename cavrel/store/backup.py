@@ -19,6 +19,7 @@ from typing import Any
 import psycopg
 from psycopg import sql
 
+from cavrel.store import numbers
 from cavrel.store.migrate import known, migrate
 
 FORMAT = "cavrel-backup/1"
@@ -113,8 +114,8 @@ def restore(url: str, file: Path) -> Kept:
                 connection.execute("delete from setting")
                 for table in manifest["tables"]:
                     _in(connection, packed, table)
+                numbers.go_on(connection)
                 for table in manifest["tables"]:
-                    _number_on(connection, table["name"])
                     _compare(connection, table)
     except OSError as fault:
         raise BackupError(f"cannot read {file}: {fault.strerror or fault}") from fault
@@ -257,17 +258,6 @@ def _in(connection: psycopg.Connection[Any], packed: zipfile.ZipFile, table: Map
     ):
         while block := source.read(_BLOCK):
             sink.write(block)
-
-
-def _number_on(connection: psycopg.Connection[Any], table: str) -> None:
-    """Numbers that the database gives go on after those that came back."""
-    for column in _columns(connection, table):
-        row = connection.execute("select pg_get_serial_sequence(%s, %s)", [table, column]).fetchone()
-        if row and row[0]:
-            highest = sql.SQL("select setval(%s, coalesce(max({}), 0) + 1, false) from {}").format(
-                sql.Identifier(column), sql.Identifier(table)
-            )
-            connection.execute(highest, [row[0]])
 
 
 def _compare(connection: psycopg.Connection[Any], table: Mapping[str, Any]) -> None:

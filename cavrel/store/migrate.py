@@ -4,6 +4,8 @@ from pathlib import Path
 
 import psycopg
 
+from cavrel.store import numbers
+
 FOLDER = Path(__file__).resolve().parent / "migrations"
 _LOCK = 7_219_004_411  # any number, the same for all Cavrel processes, so that two never migrate at once
 
@@ -42,4 +44,5 @@ def migrate(url: str, most: int | None = None) -> list[int]:
                     connection.execute(path.read_bytes())
                     connection.execute("insert into migration (number) values (%s)", [number])
                 applied.append(number)
+        numbers.go_on(connection)
     return applied

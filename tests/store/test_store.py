@@ -10,6 +10,7 @@ import pytest
 from cavrel import catalogue
 from cavrel.core.cupboard import EMPTY
 from cavrel.core.logbook import assemble
+from cavrel.service import saving
 from cavrel.store import entries, runs, settings
 from cavrel.store.entries import NewEntry
 from cavrel.store.migrate import NewerDatabase, known, migrate
@@ -112,6 +113,28 @@ def test_a_run_started_twice_is_one_run(pool: Pool) -> None:
         assert found is not None
         assert found.title == "A run"
         assert runs.pinned(connection, found.hash) == PENDULUM.document()
+
+
+def test_a_count_set_back_by_a_crash_loses_no_entry(database: str, pool: Pool, run: int) -> None:
+    """The number of the next row is taken: nothing was wrong with the entry."""
+    made = append(pool, run, *(entry("reading", f"swings.t.{i}.1", text="31.1") for i in range(1, 4)))
+    with transaction(pool) as connection:
+        connection.execute("select setval('entry_id_seq', 1, false)")
+    sent = {"key": str(uuid4()), "kind": "reading", "slot": "swings.t.4.1", "body": {"text": "31.2"}}
+    sent["made_at"] = datetime.now(timezone.utc).isoformat()
+    saved = saving.save(pool, run, [sent])
+    assert saved is not None
+    assert saved.refused == {}
+    assert [e.id for e in book(pool, run)] == [e.id for e in made] + [made[-1].id + 1]
+    with transaction(pool) as connection:
+        connection.execute("select setval('run_id_seq', 1, false)")
+    migrate(database)
+    with transaction(pool) as connection:
+        course = runs.courses(connection)[0]
+        assert (
+            runs.start(connection, course.id, runs.benches(connection, course.id)[0].id, PENDULUM, "Another", uuid4())
+            == run + 1
+        )
 
 
 def test_migrating_again_does_nothing(database: str) -> None:
