@@ -10,7 +10,7 @@ from cavrel.core.logbook.run import trials
 from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
-from cavrel.present import graphs, results, steady, tables, tested, timings
+from cavrel.present import circuits, graphs, results, steady, tables, tested, timings
 from cavrel.service.opened import Opened
 
 
@@ -154,7 +154,7 @@ def live(opened: Opened) -> dict[str, Any]:
     """What of it follows every reading, besides the tables."""
     return {
         "small_graph": graphs.small(opened),
-        "pictures": graphs.force_pictures(opened),
+        "pictures": [*graphs.force_pictures(opened), *filter(None, [circuits.circuit(opened)])],
         "results": [] if opened.definition.fits else results.overview(opened),
         "deck": _deck(opened),
         "steps": steps(opened),
