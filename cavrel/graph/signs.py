@@ -55,6 +55,34 @@ def _light() -> list[str]:
     ]
 
 
+def afloat_says(share: float) -> str:
+    """What an eye sees of a block ``share`` times as dense as its liquid: to a twentieth of its height."""
+    if share > 1:
+        return "It sinks to the bottom."
+    out = round(20 * (1 - share))
+    if not out:
+        return "It floats, and hardly anything of it stands out."
+    return f"It floats; about {'half' if out == 10 else f'{5 * out} %'} of its height stands out."
+
+
+def afloat(share: float, title: str) -> str:
+    """A block of ``share`` times the liquid's density in a bowl of it: at rest where it floats, or on the bottom."""
+    surface, bottom, wide, high = 56.0, 140.0, 120.0, 58.0
+    top = surface - (1 - share) * high if share <= 1 else bottom - high
+    return svg.drawing(
+        WIDTH,
+        HEIGHT,
+        title,
+        svg.tag("rect", x=_X - wide / 2, y=top, width=wide, height=high, class_="face-bob block-afloat"),
+        svg.tag("rect", x=_X - 170, y=surface, width=340.0, height=bottom - surface, class_="liquid"),
+        svg.tag("path", d=f"M{_X - 170:.0f} 30V{bottom:.0f}H{_X + 170:.0f}V30", class_="face-mark"),
+        svg.tag("path", d=f"M{_X - 170:.0f} {surface:.0f}H{_X + 170:.0f}", class_="face-hair"),
+        class_="graph sign-of",
+        role="img",
+        data_sign="afloat",
+    )
+
+
 _SIGNS = {"needle": _needle, "current": _needle, "tilt": _tilt, "tone": _tone, "string": _string, "light": _light}
 
 

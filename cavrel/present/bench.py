@@ -42,7 +42,7 @@ class View:
 
     ``slot``: that it is for.
     ``where``: in words.
-    ``scene``: ``still``, ``laps``, ``seek``, ``creep``, ``course``, ``count``, ``slope``, ``film``, ``not-yet``.
+    ``scene``: ``still``, ``laps``, ``seek``, ``creep``, ``course``, ``count``, ``slope``, ``film``, ``afloat``, ``not-yet``.
     ``do``: what is done.
     ``face``: the instrument, None where nothing is read off.
     ``sign``: drawing of what says so, or of what moves; empty where there is none.
@@ -73,6 +73,12 @@ def view(opened: Opened, bench: Bench, text: str, take: int) -> View:
         return View(
             slot=text, where=label, scene="still", do=check, face=_face(opened, shown, label), sign="", data={},
         )  # fmt: skip
+    if text == "afloat":
+        share = bench.afloat()
+        said = signs.afloat_says(share)
+        return View(
+            slot=text, where="In the bowl", scene="afloat", do=said, face=None, sign=signs.afloat(share, said), data={}
+        )
     slot = Slot.read(text)
     if slot is None or not slot.reads:
         raise CavrelError("slot", f"'{text[:60]}' is no place to read")

@@ -39,6 +39,17 @@ def test_a_finger_on_a_phone_reads_and_writes_down(browser: Browser, server: Ser
     context.close()
 
 
+def test_a_block_is_put_into_the_water_and_the_readings_go_on(page: Page, server: Server) -> None:
+    robot, _ = begin(page, server, "block-density")
+    page.get_by_role("button", name="Put it into the water").click()
+    expect(page.locator("#bench-sign svg")).to_have_attribute("aria-label", re.compile("floats|sinks"))
+    expect(page.locator("#bench-said")).to_contain_text(re.compile("floats|sinks"))
+    robot.look("quantities.theta.1")
+    page.locator("#bench-afloat").click()
+    page.locator("#bench-back").click()
+    expect(page.locator("#screen-bench")).to_have_attribute("data-slot", "quantities.theta.1")
+
+
 def test_the_keyboard_alone_finds_a_null_and_writes_it(page: Page, server: Server) -> None:
     robot, _ = begin(page, server, "metre-bridge")
     robot.write("first.K.1.1", "4.5")

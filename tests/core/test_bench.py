@@ -201,6 +201,7 @@ def test_a_place_that_is_none() -> None:
         ({"hidden": {"R_1": "1[m]"}}, "simulate.hidden.R_1"),
         ({"motion": {"q": "swing"}}, "simulate.motion.q"),
         ({"turns": "1[m]"}, "simulate.turns"),
+        ({"afloat": {"density": "2[g]", "liquid": "1[g/cm^3]"}}, "simulate.afloat.density"),
     ],
 )
 def test_what_the_screen_cannot_do_is_refused_with_its_place(change: dict, place: str) -> None:
@@ -229,3 +230,26 @@ def test_a_course_that_nobody_described_is_said_to_be_missing() -> None:
     of = catalogue.program_of(catalogue.resolve(document))
     with pytest.raises(DefinitionError, match="is missing"):
         Bench(of, settings(program("torsion-balance")), 1).shown(Slot.read("swing.s.1.1"))
+
+
+def test_a_block_swims_by_its_hidden_density() -> None:
+    of = program("block-density")
+    run = settings(of)
+    for seed in range(20):
+        density = truths(of, seed)["rho"]
+        water = 998.2  # kg/m³ at 20 °C; the bowl is within a degree of it
+        assert Bench(of, run, seed).afloat() == pytest.approx(density / water, rel=1e-3)
+
+
+def test_nothing_swims_where_the_definition_puts_nothing_into_a_liquid() -> None:
+    of = program("metre-bridge")
+    with pytest.raises(DefinitionError, match="nothing is put into a liquid"):
+        Bench(of, settings(of), 1).afloat()
+
+
+def test_a_block_of_no_density_is_refused() -> None:
+    document = catalogue.experiments()["block-density"].document()
+    document["simulate"]["afloat"]["density"] = "0[g/cm^3]"
+    of = catalogue.program_of(catalogue.resolve(document))
+    with pytest.raises(DefinitionError, match="no density"):
+        Bench(of, settings(program("block-density")), 1).afloat()

@@ -82,6 +82,22 @@ class Bench:
         noise = float(draw.normal(0.0, size)) if size else 0.0
         return Shown(spec=spec, value=spec.unit.offset + self.apparatus.errors[name].offset + noise)
 
+    def afloat(self) -> float:
+        """How dense what is put into the liquid is beside it: below one it floats, and that part of it is under the surface.
+
+        Raises DefinitionError where nothing is put into one, NotYet where something is to be set first.
+        """
+        plan = self.program.definition.simulate
+        if plan is None or plan.afloat is None:
+            raise DefinitionError("simulate.afloat", "is missing: nothing is put into a liquid here")
+        with np.errstate(all="ignore"):
+            self._quantities()
+            density = self._amount(plan.afloat.density, "simulate.afloat.density")
+            liquid = self._amount(plan.afloat.liquid, "simulate.afloat.liquid")
+        if not (density > 0 and liquid > 0 and math.isfinite(density / liquid)):
+            raise DefinitionError("simulate.afloat", "comes to no density")
+        return density / liquid
+
     def is_read(self, spec: Input) -> bool:
         """Whether the apparatus shows it, or the bench sets it."""
         if spec.series is None:

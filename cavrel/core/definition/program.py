@@ -133,6 +133,9 @@ class _Compiler(Outcomes):
                 raise DefinitionError(f"simulate.hidden.{name}", f"'{name}' is no truth of the stand-in")
             self._amount_of(share, PLAIN, f"simulate.hidden.{name}")
         self._amount_of(plan.turns, PLAIN, "simulate.turns")
+        if plan.afloat is not None:
+            for part in ("density", "liquid"):
+                self._amount_of(getattr(plan.afloat, part), units.unit("kg/m^3").dimension, f"simulate.afloat.{part}")
 
     def _amount_of(self, text: str, dimension: Dimension, place: str) -> None:
         _, kind, _ = self.formula(text, None, place, dimension, measured=False)

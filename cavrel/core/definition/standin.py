@@ -41,6 +41,15 @@ class Settle(Model):
     tau: Amount
 
 
+class Afloat(Model):
+    """A piece that is put into a liquid to see whether it floats. ``density``: of the piece, ``liquid``: of what it is put into, formulas of
+    true values; ``label``: of the button."""
+
+    density: Formula
+    liquid: Formula
+    label: Annotated[str, Field(min_length=1, max_length=40)] = "Put it into the water"
+
+
 class Simulate(Model):
     """The stand-in for the real apparatus. ``truth``: true values of constants and quantities, as amounts or formulas of those above them;
     ``set``: settings by column, where they differ from the suggestions; ``read``: the true value of each measured column and quantity,
@@ -50,7 +59,8 @@ class Simulate(Model):
 
     For the bench on the screen: ``hidden``: the share by which a truth may be larger or smaller in one run, so that nobody knows it;
     ``seek``: readings that are found by moving something; ``settle``: readings that creep; ``motion``: what laps are counted of, and
-    of a film ``turn``, whose frames are counted until it has made ``turns``."""
+    of a film ``turn``, whose frames are counted until it has made ``turns``; ``afloat``: what is put into a
+    liquid."""
 
     truth: Annotated[dict[Key, Formula], Field(max_length=40)] = {}
     set: Annotated[dict[str, Formula], Field(max_length=24)] = {}
@@ -63,3 +73,4 @@ class Simulate(Model):
     settle: Annotated[dict[str, Settle], Field(max_length=24)] = {}
     motion: Annotated[dict[str, Literal["swing", "bounce", "circle", "turn"]], Field(max_length=8)] = {}
     turns: Formula = "1"
+    afloat: Afloat | None = None

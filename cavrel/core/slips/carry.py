@@ -18,6 +18,7 @@ from cavrel.core.analysis.points import curve_of
 from cavrel.core.analysis.records import Parity
 from cavrel.core.definition.steps import Derived, FitStep, Input, ResultStep
 from cavrel.core.fit import solver
+from cavrel.core.fit.models import Model
 from cavrel.core.formula.evaluate import Environment
 from cavrel.core.slips import evidence
 from cavrel.core.slips.evidence import Features, Fitted, Repeats
@@ -25,9 +26,9 @@ from cavrel.core.slips.hypothesis import Hypothesis
 
 Array = NDArray[np.float64]
 
-_ROUNDS, _SETTLED, _STARTS, _FAR = 14, 1e-4, 3, 0.4
-"""A curve of a proposal needs no more figures than decide whether it is worth a look. Beyond the last, a logarithm of the scale of an axis, the
-nominal curve is no place to begin."""
+_ROUNDS, _SETTLED, _STARTS, _FAR, _WILD = 14, 1e-4, 3, 0.4, 30.0
+"""A curve of a proposal needs no more figures than decide whether it is worth a look. Beyond the fourth, a logarithm of the scale of an axis,
+and beyond the last, chi-squared for a degree of freedom, the nominal curve is no place to begin."""
 
 
 def features(analysis: Analysis, proposals: Sequence[Hypothesis]) -> Features:
@@ -67,7 +68,8 @@ class _Carrying:
                 if key in whole:
                     at = [i for i, _ in whole[key]]
                     turned = np.stack([readings for _, readings in whole[key]])
-                    means[at], total[at], unit[at] = self.replaced(entry.values, turned, squares, least)
+                    sizes = math.sqrt(variance), evidence.marks(entry)
+                    means[at], total[at], unit[at] = self.replaced(entry.values, turned, squares, least, sizes)
                 self.values[key] = means
             if dof > 0 and variance > 0 and not entry.spec.count:
                 self.repeats[key] = evidence.repeated(total / variance, dof, unit)
@@ -85,9 +87,13 @@ class _Carrying:
         np.maximum(total, 0.0, out=total)
 
     @staticmethod
-    def replaced(values: Array, readings: Array, before: Array, least: Array) -> tuple[Array, Array, Array]:
+    def replaced(
+        values: Array, readings: Array, before: Array, least: Array, sizes: tuple[float, float]
+    ) -> tuple[Array, Array, Array]:
         """Means ``(k, rows)``, squares ``(k,)`` and logarithms of units ``(k,)`` of whole columns ``(k, rows, trials)``. The unit of a row is
-        by how much it scatters more than what was read, whose squares were ``before`` ``(rows,)``, at ``least`` as much as its last digit."""
+        by how much it scatters more than what was read, whose squares were ``before`` ``(rows,)``, at ``least`` as much as its last digit.
+        ``sizes``: what is declared, and the steps in which numbers were typed; repeats that are all alike say nothing of a unit in which
+        what is declared is less than such a step."""
         known = np.isfinite(readings)
         many = known.sum(axis=2)
         filled = np.where(known, readings, 0.0)
@@ -99,7 +105,13 @@ class _Carrying:
         multiple = np.where((high - low <= 1e-9 * high) & (low > 0), low, 1.0)
         spread = np.sqrt(squares / np.where(before > 0, before, 1.0))
         factor = np.where((squares > 0) & (before > 0), spread, multiple)
-        unit = (np.maximum(many - 1, 0) * np.log(factor)).sum(axis=1)
+        numbers = np.log(factor)
+        if sizes[0] > 0:
+            coarse = sizes[0] / sizes[1]
+            alike = before < 0.1 * sizes[1] ** 2
+            few = math.log(max(coarse, 1.0)) - np.log(np.maximum(coarse / factor, 1.0))
+            numbers = np.where(alike, few, numbers)
+        unit = (np.maximum(many - 1, 0) * numbers).sum(axis=1)
         return mean, (squares + least * factor**2).sum(axis=1), unit
 
     # --- the program -------------------------------------------------------------------------------------------------
@@ -203,7 +215,9 @@ class _Carrying:
         wide = np.full((len(whole), bound.x.shape[1]), np.nan)
         wide[:, rows] = x
         curve = curve_of(step, shape, replace(bound, x=wide), rows)
-        starts = np.zeros((1, len(shape.names))) if shape.linear else shape.starts(x[0], y[0], alike)[:_STARTS]
+        starts = [np.zeros(len(shape.names))]
+        if not shape.linear:
+            starts = [*shape.starts(x[0], y[0], alike)[:_STARTS], *self.calm(shape, x[0], y[0], alike)]
         least = np.full(len(whole), np.inf)
         for start in starts:
             theta, _ = solver.batch(curve, y, alike, np.repeat(start[None, :], len(y), axis=0), _ROUNDS, _SETTLED)
@@ -240,8 +254,17 @@ class _Carrying:
                     axis=1,
                 )
         else:
-            start = self.starts(fit, wide.x[:, fit.rows], y)
-            theta, _ = solver.batch(curve, y, fit.weights, start, _ROUNDS, _SETTLED)
+            begins = [self.starts(fit, wide.x[:, fit.rows], y)]
+            found = fit.diagnostics
+            if shape is not None and found.chi2 is not None and found.chi2 > _WILD * found.dof:
+                calm = self.calm(shape, wide.x[0, fit.rows], y[0], fit.weights)
+                begins += [np.repeat(start[None, :], many, axis=0) for start in calm]
+            theta, least = begins[0], np.full(many, np.inf)
+            for start in begins:
+                reached, _ = solver.batch(curve, y, fit.weights, start, _ROUNDS, _SETTLED)
+                squares = (fit.weights * (y - curve.predict(reached)) ** 2).sum(axis=1)
+                better = np.nan_to_num(squares, nan=np.inf, posinf=np.inf) < least
+                theta, least = np.where(better[:, None], reached, theta), np.where(better, squares, least)
             theta = np.where(np.isfinite(theta), theta, np.nan)
         left = y - curve.predict(theta)
         named = shape.named(theta) if shape is not None else theta
@@ -262,6 +285,13 @@ class _Carrying:
             if near is not None and np.isfinite(near).all():
                 start[index] = near
         return start
+
+    @staticmethod
+    def calm(shape: Model, x: Array, y: Array, weights: Array) -> list[Array]:
+        """Where a curve would begin without the point that lies farthest from the others: one wild reading can bend a curve so far that no
+        sheet finds back from there."""
+        rest = np.arange(len(y)) != int(np.argmax(np.abs(y - np.median(y))))
+        return list(shape.starts(x[rest], y[rest], weights[rest])[:1]) if rest.sum() > len(shape.names) else []
 
     def formula_reads(self, step: FitStep) -> int:
         """Entries that a formula's curve has for values other than its columns."""

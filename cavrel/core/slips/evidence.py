@@ -189,6 +189,18 @@ def rounding(entry: InputReadings) -> Array:
     return np.asarray(_ROUNDED * np.maximum(many - 1, 0) * (step**2).max(axis=1) / 12)
 
 
+def marks(entry: InputReadings) -> float:
+    """The steps in which the readings of an input were typed, SI: their last digit, without the noughts that all of them end in."""
+    known = np.isfinite(entry.values) & np.isfinite(entry.step) & (entry.step > 0)
+    if not known.any():
+        return math.inf
+    step = float(entry.step[known].min())
+    counts = np.abs(entry.spec.unit.from_si(entry.values[known]) / (step / entry.spec.unit.factor))
+    while counts.max() >= 0.5 and (np.abs(counts / 10 - np.round(counts / 10)) < 1e-6).all():
+        counts, step = counts / 10, step * 10
+    return step
+
+
 def scale(values: Array) -> Array:
     """How large ``values`` ``(H, n)`` are, ``(H, 1)``, whatever is added to all of them and however wild one is: the median distance
     from the median."""

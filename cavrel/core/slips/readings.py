@@ -5,6 +5,7 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
+from itertools import product
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +13,7 @@ from numpy.typing import NDArray
 from cavrel.core.analysis import Analysis
 from cavrel.core.analysis.sheet import InputReadings
 from cavrel.core.definition.steps import Input
-from cavrel.core.formula.nodes import Name, walk
+from cavrel.core.formula.nodes import Binary, Name, Node, walk
 from cavrel.core.formula.parse import parse
 from cavrel.core.quantity.reading import Reading
 from cavrel.core.quantity.units import Unit
@@ -23,6 +24,7 @@ Array = NDArray[np.float64]
 
 MOST_CELLS = 120
 """Of a larger sheet the readings that stand out most are tried one by one; a slip that moves anything stands out."""
+_PADDED = re.compile(r"-?0\d")
 PLAIN = re.compile(r"-?\d+(?:[.,]\d+)?")
 
 
@@ -50,10 +52,10 @@ class One:
         return text if PLAIN.fullmatch(text) else ""
 
     def retyped(self, text: str) -> Cell | None:
-        """The same reading with another plain number as its text; None where that is no other number."""
+        """The same reading with another plain number as its text; None where that is no other number, or one that nobody writes: 06."""
         assert self.reading is not None
         old, new = (float(t.replace(",", ".")) for t in (self.reading.text.strip(), text))
-        if old == new:
+        if old == new or (_PADDED.match(text) and not _PADDED.match(self.reading.text.strip())):
             return None
         return Cell(self.spec.key, self.row, self.trial, self.value + (new - old) * self.reading.unit.factor, text)
 
@@ -205,10 +207,31 @@ class Readings:
                     found[f"{series}.{name}"] = self.named(column.formula, series)
         return found
 
+    @cached_property
+    def summed(self) -> frozenset[frozenset[str]]:
+        """Pairs of keys that a formula adds or subtracts: a load and its hanger, a meter and its leads."""
+        definition = self.analysis.program.definition
+        texts: list[tuple[str, str | None]] = [(q.formula or "", None) for q in definition.quantities.values()]
+        for name, table in definition.series.items():
+            texts += [(column.formula or "", name) for column in table.columns.values()]
+        texts += [(text, fit.series) for fit in definition.fits.values() for text in (fit.x or "", fit.y)]
+        texts += [(result.formula or "", None) for result in definition.results.values()]
+        found = set()
+        for text, series in texts:
+            for node in walk(parse(text)) if text else ():
+                if isinstance(node, Binary) and node.op in "+-":
+                    sides = (self.names_of(side, series) for side in (node.left, node.right))
+                    found |= {frozenset((a, b)) for a, b in product(*sides) if a != b}
+        return frozenset(found)
+
     def named(self, formula: str, series: str | None) -> frozenset[str]:
         """Keys of the names in a formula that stands in ``series``."""
+        return self.names_of(parse(formula), series)
+
+    def names_of(self, node: Node, series: str | None) -> frozenset[str]:
+        """Keys of the names under a node of a formula that stands in ``series``."""
         values = self.analysis.nominal
-        names = [node.name for node in walk(parse(formula)) if isinstance(node, Name)]
+        names = [under.name for under in walk(node) if isinstance(under, Name)]
         return frozenset(
             f"{series}.{name}" if series and f"{series}.{name}" in values else name for name in names if name != "pi"
         )

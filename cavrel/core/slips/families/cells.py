@@ -68,6 +68,11 @@ def decimal(readings: Readings) -> Iterator[Hypothesis]:
     for one in _digits(readings):
         for places, share in ((1, 1.0), (-1, 1.0), (2, 0.3), (-2, 0.3)):
             text = moved(one.plain, places)
+            if one.spec.exact and one.plain.isdigit() and not text.isdigit():
+                text = text.rstrip("0")
+                if text[-1] not in ".,":  # what is counted is whole
+                    continue
+                text = text[:-1]
             cell = one.retyped(text)
             if cell is not None:
                 yield Hypothesis(

@@ -11,8 +11,9 @@ from cavrel.core.slips.readings import Readings
 
 _STEPS = 24
 _REACH, _FINER = 1.3, 25
-KNOWN = 6.0
-"""How much more likely an amount is that stands on the sheet than any one of the others."""
+KNOWN, UNRELATED = 6.0, 0.5
+"""How much more likely an amount is that a formula adds to the column or takes from it, or that merely stands on the sheet, than any one of
+the others."""
 
 
 def proposed(readings: Readings) -> Iterator[Hypothesis]:
@@ -21,10 +22,11 @@ def proposed(readings: Readings) -> Iterator[Hypothesis]:
         spec = entry.spec
         if spec.exact or spec.count or (spec.series is None and entry.values.shape[1] < 1):
             continue
-        known = dict(_known(readings, entry))
-        for amount, label in known.items():
+        for other in _known(readings, entry):
+            amount = float(np.nanmean(other.values))
+            share = KNOWN if frozenset((spec.key, other.spec.key)) in readings.summed else UNRELATED
             for sign in (1.0, -1.0):
-                yield _moved(readings, entry, sign * amount, KNOWN, label)
+                yield _moved(readings, entry, sign * amount, share, other.spec.label)
         if spec.series is None:
             continue
         middle = float(np.nanmedian(np.abs(entry.values)))
@@ -47,14 +49,16 @@ def finer(readings: Readings, one: Hypothesis) -> Iterator[Hypothesis]:
         yield _moved(readings, entry, amount, 1 / len(sizes), "")
 
 
-def _known(readings: Readings, entry: InputReadings) -> Iterator[tuple[float, str]]:
-    """Amounts of the same kind that the run holds, by size."""
+def _known(readings: Readings, entry: InputReadings) -> Iterator[InputReadings]:
+    """Quantities of the same kind that the run holds, one for each amount."""
+    seen = set()
     for other in readings.entries.values():
         spec = other.spec
         if spec.series is None and spec is not entry.spec and spec.unit.dimension == entry.spec.unit.dimension:
             value = float(np.nanmean(other.values)) if np.isfinite(other.values).any() else np.nan
-            if np.isfinite(value) and value > 0 and not spec.unit.dimension.plain:
-                yield value, spec.label
+            if np.isfinite(value) and value > 0 and not spec.unit.dimension.plain and value not in seen:
+                seen.add(value)
+                yield other
 
 
 def _moved(readings: Readings, entry: InputReadings, amount: float, share: float, label: str) -> Hypothesis:

@@ -54,7 +54,8 @@ async function ask(wanted) {
   view.innerHTML = said.html;
   state = {};
   SCENES[said.scene]?.();
-  if (said.scene === "still" || said.scene === "not-yet") say(label() ?? by("bench-view").textContent.trim());
+  if (said.scene === "afloat" && !box.dataset.from) by("bench-back").remove();
+  if (["still", "not-yet", "afloat"].includes(said.scene)) say(label() ?? by("bench-view").textContent.trim());
 }
 
 function label() {
@@ -339,8 +340,9 @@ export function start() {
     } else if (id === "bench-zero") {
       box.dataset.from = slot;
       ask(`zero:${dataset.zero}`);
-    } else if (id === "bench-back") ask(box.dataset.from);
+    } else if (id === "bench-back" && box.dataset.from) ask(box.dataset.from);
   });
+  by("bench-afloat")?.addEventListener("click", () => { if (slot !== "afloat") box.dataset.from = slot ?? ""; ask("afloat"); });
   const active = document.activeElement;
   if (active?.matches?.("#tables input[data-slot]")) ask(active.dataset.slot);
 }
