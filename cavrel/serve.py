@@ -14,10 +14,10 @@ from urllib.request import urlopen
 
 import psycopg
 
-from cavrel import jobs
 from cavrel.store.cluster import Cluster, ClusterError, default_folder
 from cavrel.store.migrate import NewerDatabase, migrate
 from cavrel.store.pool import Pool, open_pool
+from cavrel.watch import Watch
 
 HOST = "127.0.0.1"
 PORT = 8090
@@ -142,7 +142,7 @@ def serve(load: Callable[[Pool], None] | None = None) -> None:
                 load(pool)
         host, port = place.getsockname()[:2]
         workers = _started(place, many, url)
-        watch = jobs.Watch(url)
+        watch = Watch(url)
         try:
             _answered(f"http://{'127.0.0.1' if host == '0.0.0.0' else host}:{port}/health", workers)
             say = f"Cavrel is ready after {time.monotonic() - began:.1f} s: http://{host}:{port}/  (Ctrl-C stops it)"

@@ -12,16 +12,18 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from urllib.parse import urlsplit, urlunsplit
 from urllib.request import urlopen
-from uuid import uuid4
+from uuid import UUID, uuid4
 
 import psycopg
 import pytest
 from click.testing import CliRunner
 
-from cavrel import cli, workers
+from cavrel import cli, demo, workers
+from cavrel.store import standing
 from cavrel.store.cluster import Cluster, free_port
 from cavrel.store.migrate import migrate
-from cavrel.store.pool import DatabaseAway
+from cavrel.store.pool import DatabaseAway, open_pool, transaction
+from tests.conftest import copied
 from tools.chromium import wait_until_served
 
 
@@ -257,3 +259,19 @@ def test_a_worker_waits_for_a_database_that_is_away(monkeypatch: pytest.MonkeyPa
     monkeypatch.setattr(workers.time, "sleep", lambda seconds: None)
     assert master.load() == "application"
     assert tried == [("postgresql://nowhere", 30)] * 3
+
+
+def test_a_server_starts_without_the_computation() -> None:
+    """Which takes a second to load, and is loaded by the processes that answer pages."""
+    asks = "import sys, cavrel.cli.server, cavrel.serve, cavrel.demo; print(*{'numpy', 'scipy', 'pydantic', 'flask'} & {*sys.modules})"
+    assert subprocess.run([sys.executable, "-c", asks], capture_output=True, text=True, check=True).stdout == "\n"
+
+
+def test_a_course_that_stands_is_not_made_again(cluster: Cluster, demonstrated: str) -> None:
+    with open_pool(copied(cluster, demonstrated), size=1) as pool, transaction(pool) as connection:
+        runs, none = [demo.key(f"run {i}") for i in range(3)], list[UUID]()
+        assert standing.there(connection, "tallow-quay", ["Beacon", "Wick"], [demo.key("lesson 0")], runs)
+        assert not standing.there(connection, "tallow-quay", ["Beacon", "Buoy"], none, runs)
+        assert not standing.there(connection, "tallow-quay", ["Beacon"], [demo.key("another lesson")], runs)
+        assert not standing.there(connection, "tallow-quay", ["Beacon"], none, [*runs, demo.key("another run")])
+        assert not standing.there(connection, "another-course", ["Beacon"], none, runs)

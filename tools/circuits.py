@@ -84,7 +84,7 @@ def _diode(d: schemdraw.Drawing) -> None:
     d += parts.Dot()
     d += parts.Line().left().tox(supply.start)
     d += parts.SourceV().up().to(supply.start)
-    d += parts.MeterV().at(top.center).down().toy(foot.end).label("U", loc="top", ofst=0.15)
+    d += parts.MeterV().at(top.center).down().toy(foot.end)
 
 
 def _coil(d: schemdraw.Drawing) -> None:
@@ -114,6 +114,33 @@ CIRCUITS: dict[str, tuple[str, Callable[[schemdraw.Drawing], None]]] = {
 }
 
 
+ANSWERS: dict[str, dict[str, str]] = {
+    "metre-bridge": {"K": "K", "X": "X", "l": "l"},
+    "metre-bridge.gap-left": {"K": "K", "X": "X", "l": "l"},
+    "galvanometer-conversion.meter-ammeter": {"G": "G", "R": "R_box"},
+    "galvanometer-conversion": {"G": "G", "R": "R_box"},
+    "current-balance": {"I": "I I_B", "l": "l l_A"},
+    "coil-inductance": {"N": "N"},
+    "led-threshold": {"λ": "lam"},
+}
+"""By circuit, what its letters stand for in the definition: `cavrel.graph.circuit` puts the numbers there."""
+MORE: dict[str, tuple[tuple[float, float, str, str], ...]] = {
+    "galvanometer-conversion.meter-ammeter": ((114, 70, "θ", "theta"), (216, 114, "", "V_2")),
+    "galvanometer-conversion": ((98, 70, "θ", "theta"), (144, 194, "", "V_2")),
+    "coil-inductance": ((72, 108, "", "L_m L_0"),),
+    "led-threshold": ((108, 115, "U", "U"),),
+}
+"""Letters, and places for numbers alone, that the drawing library puts nowhere: x, y, letter, what it stands for."""
+ROOM = {"galvanometer-conversion": (0, 12), "coil-inductance": (0, 10), "led-threshold": (50, 13)}
+"""What the drawing needs more to the right and below for them."""
+SLIDES = {
+    '<path d="M 144.0,79.2 L 144,93.6 L 144,99" />': '<path d="M 144,79.2 V 99" data-slide="l 0 1 0 288" data-d="M 144,79.2 V 86 H {x} V 99" />',
+    '<path d="M 144 106 L 141.3 99 L 146.7 99 Z" class="solid" />': '<path d="M 144 106 l -2.7 -7 h 5.4 Z" class="solid" '
+    'data-slide="l 0 1 0 288" data-d="M {x} 106 l -2.7 -7 h 5.4 Z" />',
+}
+"""The slider of a bridge, which follows where the wire was touched."""
+
+
 def circuit(name: str) -> str:
     """The SVG of one circuit, in the classes of the apparatus drawings."""
     label, draw = CIRCUITS[name]
@@ -122,14 +149,32 @@ def circuit(name: str) -> str:
     drawing = schemdraw.Drawing(show=False)
     drawing.config(color="currentcolor", lw=1.6, fontsize=17, unit=3)
     draw(drawing)
-    return _ours(drawing.get_imagedata("svg").decode(), label)
+    return _answering(name, _ours(drawing.get_imagedata("svg").decode(), label, ROOM.get(name, (0, 0))))
 
 
-def _ours(svg: str, label: str) -> str:
+def _answering(name: str, svg: str) -> str:
+    """The drawing with what its letters stand for, and what slides."""
+    for letter, names in ANSWERS[name].items():
+        svg, found = re.subn(
+            rf"<text ([^>]*)>(\s*<tspan [^>]*>{letter}</tspan>)", rf'<text \1 data-of="{names}">\2', svg
+        )
+        assert found == 1, (name, letter)
+    for x, y, letter, names in MORE.get(name, ()):
+        svg = svg.replace(
+            "\n</svg>", f'\n  <text x="{x}" y="{y}" text-anchor="middle" data-of="{names}">{letter}</text>\n</svg>'
+        )
+    if name.startswith("metre-bridge"):
+        for still, moving in SLIDES.items():
+            assert svg.count(still) == 1, (name, still)
+            svg = svg.replace(still, moving)
+    return svg
+
+
+def _ours(svg: str, label: str, room: tuple[float, float]) -> str:
     box = re.search(r'viewBox="([^"]+)"', svg)
     assert box is not None
     left, top, width, height = (float(n) for n in box[1].split())
-    view = f"{left - _MARGIN:.0f} {top - _MARGIN:.0f} {width + 2 * _MARGIN:.0f} {height + 2 * _MARGIN:.0f}"
+    view = f"{left - _MARGIN:.0f} {top - _MARGIN:.0f} {width + 2 * _MARGIN + room[0]:.0f} {height + 2 * _MARGIN + room[1]:.0f}"
     body = svg[svg.index(">") + 1 : svg.rindex("</svg>")]
     body = re.sub(r'style="stroke:currentcolor;fill:currentcolor[^"]*"', 'class="solid"', body)
     body = re.sub(r' style="[^"]*"', "", body)

@@ -1,6 +1,3 @@
 """The command line."""
 
-from cavrel.cli import documents, leaving, server
-from cavrel.cli.shared import main
-
-__all__ = ["documents", "leaving", "main", "server"]
+from cavrel.cli.shared import main as main

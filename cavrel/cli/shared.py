@@ -3,6 +3,7 @@
 import json
 import sys
 from collections.abc import Callable
+from importlib import import_module
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -14,7 +15,28 @@ from cavrel.core.errors import CavrelError
 _Found = TypeVar("_Found")
 
 
-@click.group(context_settings={"help_option_names": ["-h", "--help"]})
+_OF = {
+    "cavrel.cli.documents": ("analyse", "check", "forecast", "simulate", "accepted"),
+    "cavrel.cli.leaving": ("export", "report"),
+    "cavrel.cli.server": ("sensor", "serve", "demo", "migrate", "backup", "restore", "import"),
+}
+"""Which module holds which commands."""
+
+
+class _Commands(click.Group):
+    """Loads the module of the command that is asked for, and no other: the computation takes a second to load."""
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        for module, names in _OF.items():
+            if cmd_name in names:
+                import_module(module)
+        return super().get_command(ctx, cmd_name)
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return sorted(name for names in _OF.values() for name in names)
+
+
+@click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"]})
 @click.version_option(__version__)
 def main() -> None:
     """Cavrel, the bench book of a physics teaching laboratory."""

@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass
 
-from scipy import stats
+from scipy import special
 
 from cavrel.core.bench import Bench
 from cavrel.core.bench import truths as hidden
@@ -33,6 +33,6 @@ def truths(opened: Opened, bench: Bench) -> list[Truth]:
         known = not result.reason and result.u > 0 and math.isfinite(result.value)
         true = f"{significant(result.unit.from_si(value), 5)} {result.unit.pretty}".strip()
         off = abs(result.value - value) / result.u if known else None
-        chance = 2 * float(stats.t.sf(off, result.dof)) if off is not None else None
+        chance = 2 * float(special.stdtr(result.dof, -off)) if off is not None else None
         listed.append(Truth(opened.definition.results[name].label, true, found, off, chance))
     return listed

@@ -53,9 +53,12 @@ def test_the_first_example_finds_g() -> None:
 
 
 def test_the_commands_of_the_operators_page_exist() -> None:
+    from click import Context
+
     from cavrel.cli import main
 
     text = (catalogue.HERE.parent.parent / "docs" / "help" / "operator.md").read_text(encoding="utf-8")
     named = set(re.findall(r"\./run cavrel ([a-z]+)", text))
     assert {"backup", "restore"} <= named
-    assert named <= set(main.commands)
+    assert named <= set(main.list_commands(Context(main)))
+    assert all(main.get_command(Context(main), name) for name in named)

@@ -108,7 +108,7 @@ class _Carrying:
         numbers = np.log(factor)
         if sizes[0] > 0:
             coarse = sizes[0] / sizes[1]
-            alike = before < 0.1 * sizes[1] ** 2
+            alike = np.sqrt(before) < 0.3 * sizes[1]
             few = math.log(max(coarse, 1.0)) - np.log(np.maximum(coarse / factor, 1.0))
             numbers = np.where(alike, few, numbers)
         unit = (np.maximum(many - 1, 0) * numbers).sum(axis=1)
