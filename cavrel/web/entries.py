@@ -58,18 +58,27 @@ def save(run: int) -> ResponseReturnValue:
     page, view = str(sent.get("page", "")), str(sent.get("view", ""))[:80]
     turn = turns.Turn(run, view)
 
-    def followed() -> dict[str, Any]:
+    def followed() -> tuple[dict[str, Any], Opened | None]:
         with turn as mine:
             if not mine:
-                return {}
-            return _followed(saved.loaded, page, since, own, whole or bool(sent.get("whole")), bool(own))
+                return {}, None
+            return _followed(saved.loaded, page, since, own, whole or bool(sent.get("whole")))
+
+    def keep(opened: Opened | None) -> None:
+        if own and opened is not None:
+            summaries.keep(pool(), opened, summary)
 
     if _LINES not in request.headers.get("Accept", ""):
-        return jsonify(said | followed())
+        more, opened = followed()
+        keep(opened)
+        return jsonify(said | more)
 
     def lines() -> Iterator[str]:
         yield json.dumps(said) + "\n"
-        yield json.dumps(followed()) + "\n"
+        more, opened = followed()
+        yield json.dumps(more) + "\n"
+        # What the list of runs shows can wait for what this page shows; where it is not kept, the list makes it.
+        keep(opened)
 
     answer = Response(stream_with_context(lines()), mimetype=_LINES)
     answer.call_on_close(turn.end)
@@ -92,7 +101,7 @@ def news(run: int) -> ResponseReturnValue:
         loaded = load(connection, run)
     if loaded is None:
         abort(404)
-    more = _followed(loaded, request.args.get("page", ""), since, set(), True, False)
+    more, _ = _followed(loaded, request.args.get("page", ""), since, set(), True)
     return jsonify(at=at, store=store, **more)
 
 
@@ -104,10 +113,10 @@ def _number(value: Any) -> int | None:
 
 
 def _followed(
-    loaded: Loaded, page: str, since: int | None, own: set[int], whole: bool, changed: bool
-) -> dict[str, Any]:
-    """What follows from the entries as they stand: never an exception, for they are committed. ``changed``: the run's summary is to be kept
-    anew."""
+    loaded: Loaded, page: str, since: int | None, own: set[int], whole: bool
+) -> tuple[dict[str, Any], Opened | None]:
+    """What follows from the entries as they stand, and the run as it stands, None where it could not be worked out: never an exception, for
+    they are committed."""
     try:
         opened = follow(loaded)
         newest = opened.entries[-1].id if opened.entries else 0
@@ -115,13 +124,11 @@ def _followed(
         slots = {e.slot: e.id for e in others}
         known = loaded.known.opened if loaded.known is not None and loaded.known.last == since else None
         html = _fragments(opened, page, whole or bool(others), known)
-        if changed:
-            summaries.keep(pool(), opened, summary)
-        return {"last": newest, "laps": measured.laps_to_count(opened), "html": html, "others": slots}
+        return {"last": newest, "laps": measured.laps_to_count(opened), "html": html, "others": slots}, opened
     except Exception:
         log.exception("what follows from the entries of run %s cannot be worked out", loaded.run.id)
         what = "Your entries are saved. What follows from them cannot be worked out just now; load the page again."
-        return {"html": render_template("parts/unworked.html", what=what), "others": {}}
+        return {"html": render_template("parts/unworked.html", what=what), "others": {}}, None
 
 
 def _sent() -> Mapping[str, Any] | None:

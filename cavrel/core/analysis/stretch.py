@@ -186,7 +186,7 @@ def _curvature(t: Array, y: Array) -> tuple[float, float]:
     least = float(((y - np.polynomial.polynomial.polyval(x, bow)) ** 2).sum())
     if least <= 0:
         return float(bow[2]), 1.0 if rest <= 0 else 0.0
-    return float(bow[2]), float(special.fdtrc(1, n - 3, (rest - least) * (n - 3) / least))
+    return float(bow[2]), float(special.fdtrc(1, n - 3, max(rest - least, 0.0) * (n - 3) / least))
 
 
 def _around(pieces: list[Piece], noise: float, when: str) -> str:

@@ -1,10 +1,15 @@
 // Keeps this page and what it needs in the browser, so that it can be loaded again while the server is away.
+
+/** On a first visit: later ones go through the service worker, which keeps what it answers. */
 export async function keepForOffline() {
   if (!("serviceWorker" in navigator) || !document.body.dataset.run) return;
+  const kept = Boolean(navigator.serviceWorker.controller);
   try {
     await navigator.serviceWorker.register("/sw.js");
+    if (kept) return;
     const store = await caches.open("cavrel");
     const used = performance.getEntriesByType("resource").map((r) => r.name).filter((n) => new URL(n).origin === location.origin && n.includes("/static/"));
-    await Promise.all([location.href.split("#")[0], ...new Set(used)].map((url) => store.add(url).catch(() => null)));
+    const add = async (url) => { if (!(await store.match(url))) await store.add(url); };
+    await Promise.all([store.add(location.href.split("#")[0]), ...[...new Set(used)].map(add)].map((kept) => kept.catch(() => null)));
   } catch { /* without a service worker the page works, but cannot be reloaded while the server is away */ }
 }

@@ -5,40 +5,30 @@ import { keepForOffline } from "./offline.js";
 
 startClock();
 startThemes();
-keepForOffline();
 startCalls();
 
-if (document.body.dataset.run) {
-  const [{ start: startKeeping }, { start: startMargin }, { start: startKeys }] = await Promise.all([
-    import("./keep.js"), import("./margin.js"), import("./keys.js"),
-  ]);
-  startMargin();
-  startKeys();
-  (await import("./room.js")).start();
-  if (document.body.dataset.page === "measure") {
-    const [{ start: startSheet }, { start: startWatch }, { start: startCaller }] = await Promise.all([
-      import("./sheet.js"), import("./watch.js"), import("./caller.js"),
-    ]);
-    startSheet();
-    startWatch();
-    startCaller();
-    (await import("./bench.js")).start();
-    (await import("./trace.js")).start();
-    (await import("./steady.js")).start();
-    (await import("./frames.js")).start();
+const { run, page = "", lesson } = document.body.dataset;
+const parts = [];
+/** A part of the page: its file and what begins it. All are loaded at once and begun in order. */
+const part = (file, begin = "start") => parts.push([import(`./${file}.js`), begin]);
+
+if (run) {
+  for (const file of ["margin", "keys", "room"]) part(file);
+  if (page === "measure") for (const file of ["sheet", "watch", "caller", "bench", "trace", "steady", "frames"]) part(file);
+  if (page.startsWith("straighten")) {
+    part("stretch", "startStretch");
+    part("picture", "startPictures");
   }
-  if (document.body.dataset.page.startsWith("straighten")) {
-    (await import("./stretch.js")).startStretch();
-    (await import("./picture.js")).startPictures();
-  }
-  if (/^(report|marking):/.test(document.body.dataset.page)) (await import("./report.js")).startReport();
-  if (document.body.dataset.page === "plan") (await import("./plan.js")).start();
-  if (document.body.dataset.page.startsWith("traces:")) (await import("./trace.js")).start();
-  startKeeping();
+  if (/^(report|marking):/.test(page)) part("report", "startReport");
+  if (page === "plan") part("plan");
+  if (page.startsWith("traces:")) part("trace");
+  part("keep");
 }
-if (document.getElementById("editor")) (await import("./editor.js")).start();
-if (document.querySelector("form[data-draft]")) (await import("./forms.js")).start();
-if (document.getElementById("bring-table")) (await import("./bringing.js")).start();
-if (document.body.dataset.lesson) (await import("./lesson.js")).start();
-if (document.getElementById("find")) (await import("./find.js")).start();
+if (document.getElementById("editor")) part("editor");
+if (document.querySelector("form[data-draft]")) part("forms");
+if (document.getElementById("bring-table")) part("bringing");
+if (lesson) part("lesson");
+if (document.getElementById("find")) part("find");
+for (const [loaded, begin] of parts) (await loaded)[begin]();
 document.documentElement.dataset.ready = "yes";
+(window.requestIdleCallback ?? setTimeout)(keepForOffline);

@@ -1,4 +1,4 @@
-// Network first; what was seen before when the network or the database is away. Entries are never kept here: the page keeps them.
+// Network first but for files that never change; what was seen before when the network or the database is away. Entries are never kept here: the page keeps them.
 const STORE = "cavrel";
 
 self.addEventListener("install", () => self.skipWaiting());
@@ -11,8 +11,13 @@ self.addEventListener("fetch", (event) => {
   if (kept) event.respondWith(answer(request));
 });
 
+/** A file whose address changes with what it holds. */
+const FIXED = /^\/static\/[0-9a-f]{8,}\//;
+
 async function answer(request) {
   const store = await caches.open(STORE);
+  const fixed = FIXED.test(new URL(request.url).pathname) && (await store.match(request));
+  if (fixed) return fixed;
   try {
     const response = await fetch(request);
     if (response.ok) store.put(request, response.clone());
