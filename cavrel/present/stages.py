@@ -25,7 +25,10 @@ class Stage:
 
 def stages(opened: Opened) -> list[Stage]:
     """The stages that exist, in the order of the work."""
-    return [stage(opened) for stage in STAGES]
+    if "stages" not in opened.shown:
+        opened.shown["stages"] = [stage(opened) for stage in STAGES]
+    found: list[Stage] = opened.shown["stages"]
+    return found
 
 
 def _plan(opened: Opened) -> Stage:

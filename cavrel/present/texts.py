@@ -2,6 +2,7 @@
 
 import math
 from datetime import datetime, timezone
+from functools import lru_cache
 
 import numpy as np
 
@@ -72,6 +73,7 @@ def day(moment: datetime) -> str:
     return f"{local.day} {local.strftime('%B %Y')}"
 
 
+@lru_cache(maxsize=8192)
 def slug(place: str) -> str:
     """A place as an HTML id: ``swings.t.4.2`` is ``swings-t-4-2``."""
     return "".join(c if c.isalnum() else "-" for c in place)

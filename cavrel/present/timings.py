@@ -1,8 +1,9 @@
 """The timings of a run with their laps, ready for Measure."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import lru_cache
 
-from cavrel.core.analysis.laps import LapLine, lap_line
+from cavrel.core.analysis.laps import lap_line
 from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity import units
 from cavrel.core.quantity.rounding import fixed
@@ -37,27 +38,28 @@ def timings(opened: Opened) -> list[TimingShown]:
         return []
     found: dict[str, TimingShown] = {}
     for entry in reversed(opened.entries):
+        if entry.kind != "timer" or entry.body.get("spoilt") or not entry.body.get("counted"):
+            continue
         slot, laps = entry.body.get("slot"), entry.body.get("laps")
-        if (
-            entry.kind != "timer"
-            or entry.body.get("spoilt")
-            or not entry.body.get("counted")
-            or not isinstance(laps, list)
-        ):
+        if not isinstance(laps, list):
             continue
         if not isinstance(slot, str) or slot in found or Slot.read(slot) is None:
             continue
-        line = lap_line(laps)
-        if line is not None:
-            found[slot] = _shown(opened, slot, line, timer.lap, timer.plural)
+        shown = _shown(tuple(laps), timer.lap, timer.plural, opened.analysis.rules.rounding)
+        if shown is not None:
+            found[slot] = replace(shown, where=notes.where(opened, slot), slot=slot)
         if len(found) == MOST:
             break
     return list(found.values())
 
 
-def _shown(opened: Opened, slot: str, line: LapLine, lap: str, plural: str) -> TimingShown:
+@lru_cache(maxsize=512)
+def _shown(laps: tuple[float, ...], lap: str, plural: str, rule: str) -> TimingShown | None:
+    """A timing, not yet at its place: what was pressed stays as it is, and each save shows a dozen of them."""
+    line = lap_line(laps)
+    if line is None:
+        return None
     second = units.unit("s")
-    rule = opened.analysis.rules.rounding
     odd = []
     if line.missed:
         odd.append(f"{lap} {', '.join(map(str, line.missed[:3]))} took twice as long: a press is missing")
@@ -66,8 +68,8 @@ def _shown(opened: Opened, slot: str, line: LapLine, lap: str, plural: str) -> T
     places = max(2, min(6, 1 - int(f"{line.laps * line.u:e}".partition("e")[2]))) if line.u > 0 else 3
     reading = f"{fixed(line.lap * line.laps, places)} ± {fixed(line.laps * line.u, places)}".replace("−", "-")
     return TimingShown(
-        where=notes.where(opened, slot),
-        slot=slot,
+        where="",
+        slot="",
         laps=counted(line.laps, lap, plural),
         whole=fixed(line.whole, 4),
         line=MeasuredValue(value=line.lap, u=line.u, unit=second, rule=rule).text(),

@@ -2,6 +2,7 @@
 
 import re
 from dataclasses import dataclass
+from functools import lru_cache
 
 MOST_ROWS, MOST_TRIALS = 999, 30
 
@@ -26,6 +27,7 @@ class Slot:
     trial: int
 
     @classmethod
+    @lru_cache(maxsize=8192)  # every save asks for each place of its run a few times
     def read(cls, text: str) -> "Slot | None":
         """A slot from its text: ``swings.t.4.2``, ``swings.t.4``, ``swings.4``, ``quantities.N.1``, ``quantities.N``; None for any other."""
         quantity = _QUANTITY.fullmatch(text)
