@@ -5,9 +5,13 @@ import math
 from cavrel.catalogue import pictures
 from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity.reading import decimals_of
+from cavrel.core.quantity.rounding import significant
 from cavrel.graph.circuit import answered
 from cavrel.present import texts
 from cavrel.service.opened import Opened
+
+_LONGEST = 10
+"""Characters of a number that a drawing has room for."""
 
 
 def circuit(opened: Opened) -> tuple[str, str] | None:
@@ -30,6 +34,8 @@ def circuit(opened: Opened) -> tuple[str, str] | None:
             return ""
         values = opened.analysis.values[place[0]]
         shown = _typed(opened, *place) or texts.cell(values, place[1], _places(opened, place[0]))
+        if len(shown) > _LONGEST:
+            shown = significant(values.unit.from_si(float(values.value[place[1]])), 4)
         return f"{shown} {values.unit.pretty}".strip()
 
     def value_of(name: str) -> float | None:

@@ -5,11 +5,20 @@ committed; with one at work, a commit takes its turn within a switch (``sys.sets
 """
 
 import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 _one = threading.Lock()
 _guard = threading.Lock()
 _newest: dict[tuple[int, str], int] = {}
 _count = 0
+
+
+@contextmanager
+def alone() -> Iterator[None]:
+    """For work that nobody waits for: it takes its turn as what follows from saves does."""
+    with _one:
+        yield
 
 
 class Turn:

@@ -78,7 +78,8 @@ def save(run: int) -> ResponseReturnValue:
         more, opened = followed()
         yield json.dumps(more) + "\n"
         # What the list of runs shows can wait for what this page shows; where it is not kept, the list makes it.
-        keep(opened)
+        with turns.alone():
+            keep(opened)
 
     answer = Response(stream_with_context(lines()), mimetype=_LINES)
     answer.call_on_close(turn.end)

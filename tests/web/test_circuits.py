@@ -62,6 +62,15 @@ def test_what_is_off_the_wire_does_not_move_the_slider(text: str) -> None:
     assert slider(shown[1]) == 144
 
 
+@pytest.mark.parametrize(
+    ("known", "length"), [("1e80", "40.00"), ("1e-80", "40.00"), ("123456789012345", "0.01"), ("5", "99.99999999")]
+)
+def test_far_numbers_do_not_burst_the_drawing(known: str, length: str) -> None:
+    shown = circuit(opened([("first.K.1.1", known), ("first.l.1.1", length)]))
+    assert shown is not None
+    assert all(len(text) < 24 for text in words(shown[1])), words(shown[1])
+
+
 def test_under_another_convention_it_is_the_circuit_of_that() -> None:
     shown = circuit(opened(ROW, gap="left"))
     assert shown is not None

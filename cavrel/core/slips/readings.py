@@ -208,17 +208,27 @@ class Readings:
         return found
 
     @cached_property
+    def _written(self) -> list[tuple[Node, str | None]]:
+        """Every formula of the definition that readings go into, with the table it stands in."""
+        definition = self.analysis.program.definition
+        texts: list[tuple[str | None, str | None]] = [(q.formula, None) for q in definition.quantities.values()]
+        for name, table in definition.series.items():
+            texts += [(column.formula, name) for column in table.columns.values()]
+        texts += [(text, fit.series) for fit in definition.fits.values() for text in (fit.x, fit.y)]
+        texts += [(text, None) for result in definition.results.values() for text in (result.formula, result.accepted)]
+        return [(parse(text), series) for text, series in texts if text]
+
+    @cached_property
+    def used(self) -> frozenset[str]:
+        """Keys that a formula has."""
+        return frozenset(key for node, series in self._written for key in self.names_of(node, series))
+
+    @cached_property
     def summed(self) -> frozenset[frozenset[str]]:
         """Pairs of keys that a formula adds or subtracts: a load and its hanger, a meter and its leads."""
-        definition = self.analysis.program.definition
-        texts: list[tuple[str, str | None]] = [(q.formula or "", None) for q in definition.quantities.values()]
-        for name, table in definition.series.items():
-            texts += [(column.formula or "", name) for column in table.columns.values()]
-        texts += [(text, fit.series) for fit in definition.fits.values() for text in (fit.x or "", fit.y)]
-        texts += [(result.formula or "", None) for result in definition.results.values()]
         found = set()
-        for text, series in texts:
-            for node in walk(parse(text)) if text else ():
+        for whole, series in self._written:
+            for node in walk(whole):
                 if isinstance(node, Binary) and node.op in "+-":
                     sides = (self.names_of(side, series) for side in (node.left, node.right))
                     found |= {frozenset((a, b)) for a, b in product(*sides) if a != b}

@@ -22,11 +22,9 @@ def proposed(readings: Readings) -> Iterator[Hypothesis]:
         spec = entry.spec
         if spec.exact or spec.count or (spec.series is None and entry.values.shape[1] < 1):
             continue
-        for other in _known(readings, entry):
-            amount = float(np.nanmean(other.values))
-            share = KNOWN if frozenset((spec.key, other.spec.key)) in readings.summed else UNRELATED
+        for amount, label, share in _known(readings, entry):
             for sign in (1.0, -1.0):
-                yield _moved(readings, entry, sign * amount, share, other.spec.label)
+                yield _moved(readings, entry, sign * amount, share, label)
         if spec.series is None:
             continue
         middle = float(np.nanmedian(np.abs(entry.values)))
@@ -49,16 +47,20 @@ def finer(readings: Readings, one: Hypothesis) -> Iterator[Hypothesis]:
         yield _moved(readings, entry, amount, 1 / len(sizes), "")
 
 
-def _known(readings: Readings, entry: InputReadings) -> Iterator[InputReadings]:
-    """Quantities of the same kind that the run holds, one for each amount."""
-    seen = set()
+def _known(readings: Readings, entry: InputReadings) -> list[tuple[float, str, float]]:
+    """Amounts of the same kind that the run holds, with their names and shares, each once. What no formula has stands there for a reason."""
+    found: dict[float, tuple[str, float]] = {}
     for other in readings.entries.values():
         spec = other.spec
-        if spec.series is None and spec is not entry.spec and spec.unit.dimension == entry.spec.unit.dimension:
-            value = float(np.nanmean(other.values)) if np.isfinite(other.values).any() else np.nan
-            if np.isfinite(value) and value > 0 and not spec.unit.dimension.plain and value not in seen:
-                seen.add(value)
-                yield other
+        same = spec.series is None and spec is not entry.spec and spec.unit.dimension == entry.spec.unit.dimension
+        if not same or spec.unit.dimension.plain or not np.isfinite(other.values).any():
+            continue
+        amount = float(np.nanmean(other.values))
+        related = frozenset((entry.spec.key, spec.key)) in readings.summed or spec.key not in readings.used
+        share = KNOWN if related else UNRELATED
+        if amount > 0 and share > found.get(amount, ("", 0.0))[1]:
+            found[amount] = spec.label, share
+    return [(amount, label, share) for amount, (label, share) in found.items()]
 
 
 def _moved(readings: Readings, entry: InputReadings, amount: float, share: float, label: str) -> Hypothesis:
