@@ -24,8 +24,7 @@ def load(pool: Pool) -> None:
     with transaction(pool) as connection:
         if standing.there(connection, course["slug"], course["benches"], lessons, runs):
             return
-    from cavrel.democourse import (
-        put,
-    )  # the computation takes a second to load, and a server that starts has no need of it
+    # The computation takes a second to load, and a server that starts has no need of it.
+    from cavrel.democourse import put
 
     put(pool, body, key)

@@ -4,6 +4,7 @@ import json
 from pathlib import Path
 
 import pytest
+from click import Context
 from click.testing import CliRunner
 
 from cavrel.cli import main
@@ -136,3 +137,9 @@ def test_check(tmp_path: Path) -> None:
     assert refused.exit_code == 2
     assert "results.g.formula" in refused.stderr
     assert "the law gives g = 4*pi^2/line.slope" in refused.stderr
+
+
+def test_every_command_is_found_without_the_others_being_loaded() -> None:
+    from cavrel.cli import documents, leaving, server  # noqa: F401  the commands that they add
+
+    assert sorted(main.commands) == main.list_commands(Context(main))

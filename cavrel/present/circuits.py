@@ -57,10 +57,9 @@ def _read_last(opened: Opened) -> Slot | None:
 
 def _typed(opened: Opened, key: str, row: int) -> str:
     """The one reading that stands there as it was typed, where that is a plain number."""
-    trials = opened.analysis.values[key].trials
     slot = f"{key}.{row + 1}.1" if "." in key else f"quantities.{key}.1"
     entry = opened.state.latest.get(slot)
-    if trials is None or trials[row] != 1 or entry is None:
+    if key not in opened.program.input_of or opened.state.trials[key] != 1 or entry is None:
         return ""
     text = str(entry.body.get("text", ""))
     return text if text.replace(",", "").replace(".", "").isdecimal() else ""

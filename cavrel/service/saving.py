@@ -57,9 +57,10 @@ def save(pool: Pool, run_id: int, sent: Sequence[Any]) -> Saved | None:
             return _saved(connection, run_id, sent, one_by_one=False)
     except (CavrelError, *CANNOT_KEEP) as fault:
         miscounted = numbers.taken_twice(fault)
-    with transaction(pool) as connection:
-        if miscounted:
+    if miscounted:
+        with transaction(pool) as connection:  # of its own: what it locks is let go before the run is
             numbers.go_on(connection, "entry")
+    with transaction(pool) as connection:
         return _saved(connection, run_id, sent, one_by_one=True)
 
 

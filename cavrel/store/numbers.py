@@ -14,18 +14,24 @@ select c.relname as table, a.attname as column, pg_get_serial_sequence(quote_ide
 from pg_attribute a join pg_class c on c.oid = a.attrelid
 where a.attidentity <> '' and c.relkind = 'r' and c.relnamespace = current_schema()::regnamespace and (%s::text[] = '{}' or c.relname = any(%s))
 """
+_BEHIND = "select from {sequence} where last_value + is_called::int <= (select max({column}) from {table})"
 
 
 def go_on(connection: psycopg.Connection[Any], *tables: str) -> None:
-    """Let the numbers of these tables, or of all, go on after their highest; a count that is further stays where it is."""
+    """Let the numbers of these tables, or of all, go on after their highest; a count that is not behind is left alone."""
     with connection.cursor(row_factory=psycopg.rows.tuple_row) as cursor:
         for table, column, sequence in cursor.execute(_COUNTED, [list(tables)] * 2).fetchall():
-            cursor.execute(
-                sql.SQL(
-                    "select setval(%s, greatest((select coalesce(max({}), 0) + 1 from {}), last_value + is_called::int), false) from {}"
-                ).format(sql.Identifier(column), sql.Identifier(table), sql.Identifier(*sequence.split("."))),
-                [sequence],
-            )
+            names = {
+                "table": sql.Identifier(table),
+                "column": sql.Identifier(column),
+                "sequence": sql.Identifier(*sequence.split(".")),
+            }
+            if cursor.execute(sql.SQL(_BEHIND).format(**names)).fetchone() is None:
+                continue
+            with connection.transaction():
+                # Nobody takes a number between the highest being looked up and the count being set.
+                cursor.execute(sql.SQL("lock table {table} in share row exclusive mode").format(**names))
+                cursor.execute(sql.SQL("select setval(%s, max({column})) from {table}").format(**names), [sequence])
 
 
 def taken_twice(fault: Exception) -> bool:

@@ -1,6 +1,7 @@
 """A circuit answers each reading: numbers beside its letters, the slider where the wire was touched."""
 
 import re
+from dataclasses import replace
 from xml.etree import ElementTree
 
 import pytest
@@ -10,7 +11,7 @@ from cavrel.catalogue import pictures
 from cavrel.core.cupboard import EMPTY
 from cavrel.graph.circuit import answered
 from cavrel.present.circuits import circuit
-from cavrel.service.opened import Opened, unstarted
+from cavrel.service.opened import Opened, unstarted, work_out
 
 BRIDGE = catalogue.experiments()["metre-bridge"]
 ROW = [("first.K.1.1", "12"), ("first.l.1.1", "40.00")]
@@ -53,6 +54,16 @@ def test_it_waits_for_a_reading_and_shows_what_there_is() -> None:
     assert words(shown[1])[:3] == ["K3.5 Ω", "X", "l"]
     assert slider(shown[1]) == 144
     assert circuit(opened([("side.l.1.1", "near the middle")])) is None
+
+
+def test_a_reading_left_out_is_not_what_the_circuit_shows() -> None:
+    out = unstarted(BRIDGE, EMPTY, {}, [("first.l.1.1", "20.00"), ("first.l.1.2", "40.00")])
+    left = work_out(
+        out.run, BRIDGE, (*out.entries, replace(out.entries[0], id=9, kind="leave-out", body={"reason": "slipped"}))
+    )
+    shown = circuit(left)
+    assert shown is not None
+    assert "l40.0 cm" in words(shown[1])
 
 
 @pytest.mark.parametrize("text", ["-1", "250", "1e80"])

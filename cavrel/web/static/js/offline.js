@@ -10,6 +10,6 @@ export async function keepForOffline() {
     const store = await caches.open("cavrel");
     const used = performance.getEntriesByType("resource").map((r) => r.name).filter((n) => new URL(n).origin === location.origin && n.includes("/static/"));
     const add = async (url) => { if (!(await store.match(url))) await store.add(url); };
-    await Promise.all([store.add(location.href.split("#")[0]), ...[...new Set(used)].map(add)].map((kept) => kept.catch(() => null)));
+    await Promise.all([store.add(location.href.split("#")[0]), ...[...new Set(used)].map(add)].map((one) => one.catch(() => null)));
   } catch { /* without a service worker the page works, but cannot be reloaded while the server is away */ }
 }
