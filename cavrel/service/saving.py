@@ -2,7 +2,7 @@
 
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta, timezone
 from typing import Any
 from uuid import UUID
@@ -12,7 +12,7 @@ from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import Entry, EntryError, check_entry, in_force
 from cavrel.core.logbook.sheet import first_typed
 from cavrel.service.cupboards import cupboard_of
-from cavrel.service.opening import Loaded, load
+from cavrel.service.opening import Loaded
 from cavrel.store import cupboards as cupboard_store
 from cavrel.store import entries as entry_store
 from cavrel.store import numbers
@@ -65,17 +65,18 @@ def save(pool: Pool, run_id: int, sent: Sequence[Any]) -> Saved | None:
 
 
 def _saved(connection: Connection, run_id: int, sent: Sequence[Any], *, one_by_one: bool) -> Saved | None:
-    entry_store.lock(connection, run_id)
-    before = load(connection, run_id)
-    if before is None:
+    read, refused = _read(sent)
+    run, standing = run_store.to_write(connection, run_id, [] if one_by_one else [entry for _, entry in read])
+    if run is None:
         return None
-    new, refused = _understood(before, sent)
+    before = Loaded(connection, run)
+    new = _understood(before, read, refused)
     new = _with_versions(connection, before, new, refused)
     if one_by_one:
         stand, not_kept = entry_store.append_each(connection, run_id, new)
         refused |= {str(key): what for key, what in not_kept.items()}
     else:
-        stand = entry_store.append(connection, run_id, new, locked=True)
+        stand = entry_store.append(connection, run_id, new, locked=True, standing=standing)
     return Saved(new=tuple(new), stand=tuple(stand), refused=refused, loaded=_with(connection, before, stand))
 
 
@@ -104,21 +105,34 @@ def _with(connection: Connection, before: Loaded, stand: Sequence[Entry]) -> Loa
     return before.with_newer(run, newer, cupboard_of(connection, run.course, run.cupboard, run.digest))
 
 
-def _understood(before: Loaded, sent: Sequence[Any]) -> tuple[list[NewEntry], dict[str, str]]:
-    definition, chosen = before.definition, before.conventions()
-    new: list[NewEntry] = []
+def _read(sent: Sequence[Any]) -> tuple[list[tuple[str, NewEntry]], dict[str, str]]:
+    """The entries that can be read, with their keys as sent, and what is wrong with the others."""
+    read: list[tuple[str, NewEntry]] = []
     refused: dict[str, str] = {}
     for body in sent:
+        key = str(body.get("key", ""))[:80] if isinstance(body, Mapping) else ""
         try:
-            entry = read_entry(body, before.run.bench)
+            read.append((key, read_entry(body)))
+        except CavrelError as fault:
+            refused[key] = str(fault)
+    return read, refused
+
+
+def _understood(before: Loaded, read: Sequence[tuple[str, NewEntry]], refused: dict[str, str]) -> list[NewEntry]:
+    """Those that the run can take, signed by its bench where nobody else is named; what is wrong with the others is added to ``refused``."""
+    definition, chosen = before.definition, before.conventions()
+    new: list[NewEntry] = []
+    for key, entry in read:
+        try:
             check_entry(_under(definition, chosen), entry.kind, entry.slot, entry.body)
             _check_unit(before, entry)
-            if entry.kind == "option":  # what was typed after it was typed under it
-                chosen[entry.slot.removeprefix("option:")] = str(entry.body.get("choice", ""))
-            new.append(entry)
         except CavrelError as fault:
-            refused[str(body.get("key", ""))[:80] if isinstance(body, Mapping) else ""] = str(fault)
-    return new, refused
+            refused[key] = str(fault)
+            continue
+        if entry.kind == "option":  # what was typed after it was typed under it
+            chosen[entry.slot.removeprefix("option:")] = str(entry.body.get("choice", ""))
+        new.append(entry if entry.author else replace(entry, author=before.run.bench))
+    return new
 
 
 def _check_unit(before: Loaded, entry: NewEntry) -> None:
@@ -146,8 +160,9 @@ def _under(definition: Definition, chosen: Mapping[str, str]) -> Definition:
         return definition
 
 
-def read_entry(body: Any, bench: str) -> NewEntry:
-    """An entry from what a page sent: ``{"key": uuid, "kind", "slot", "body", "author", "made_at"}``. Raises EntryError."""
+def read_entry(body: Any) -> NewEntry:
+    """An entry from what a page sent: ``{"key": uuid, "kind", "slot", "body", "author", "made_at"}``; without an
+    author that is empty. Raises EntryError."""
     if not isinstance(body, Mapping):
         raise EntryError("", "an entry is an object")
     for field in ("key", "kind", "slot", "made_at"):
@@ -173,7 +188,7 @@ def read_entry(body: Any, bench: str) -> NewEntry:
         kind=body["kind"],
         slot=body["slot"],
         body=dict(content),
-        author=str(author)[:80] if named else bench,
+        author=str(author)[:80] if named else "",
         made_at=_moment(body),
         client_key=key,
     )

@@ -63,19 +63,58 @@ def lock(connection: Connection, run: int) -> None:
     connection.execute("select id from run where id = %s for update", [run])
 
 
+class Standing:
+    """What a save has to know of the logbook before it writes, asked for in one statement: entries that stand already under the keys sent, and
+    the last two of each slot written to: what it holds, and what an undo brings back."""
+
+    def __init__(self, connection: Connection, run: int, new: Sequence[NewEntry]) -> None:
+        self._run, self._keys = run, {entry.client_key for entry in new}
+        self._rows = connection.execute(
+            # By index for each, whatever the planner thinks: a plan made for a small table is kept while it grows.
+            f"""select same.* from unnest(%s::uuid[]) sent, lateral (
+                select run, client_key, {_COLUMNS} from entry where client_key = sent limit 1) same
+            union all select newest.* from unnest(%s::text[]) sought, lateral (
+                select run, client_key, {_COLUMNS} from entry where run = %s and slot = sought order by id desc limit 2) newest
+            order by id""",
+            [list(self._keys), sorted({entry.slot for entry in new}), run],
+        )
+
+    def taken(self) -> tuple[dict[UUID, Entry], dict[str, list[Entry]]]:
+        """Those by key, and those by slot. Raises KeyInUse."""
+        known: dict[UUID, Entry] = {}
+        history: dict[str, list[Entry]] = {}
+        for row in self._rows:
+            of, key = row.pop("run"), row.pop("client_key")
+            entry = Entry(**row)
+            if key in self._keys:
+                if of != self._run:
+                    raise KeyInUse("key", "belongs to an entry of another run")
+                known[key] = entry
+            # It may be found by its key and by its slot.
+            if of == self._run and entry not in history.get(entry.slot, ()):
+                history.setdefault(entry.slot, []).append(entry)
+        return known, history
+
+
 def append(
-    connection: Connection, run: int, new: Sequence[NewEntry], imported: bool = False, locked: bool = False
+    connection: Connection,
+    run: int,
+    new: Sequence[NewEntry],
+    imported: bool = False,
+    locked: bool = False,
+    standing: Standing | None = None,
 ) -> list[Entry]:
     """Add entries to a run, in order; returns those that stand for them, whether made now or by an earlier send of the same key.
 
-    ``imported`` entries come from another database, which had them when they were made; ``locked``: the caller holds the run's `lock`.
+    ``imported`` entries come from another database, which had them when they were made; ``locked``: the caller holds the run's `lock`;
+    ``standing``: what it asked for together with that.
 
     A reading over a different one is kept as a correction, with the text it replaces. An undo is worked out here, against
     what the slot holds now. The caller's transaction commits them together. Raises KeyInUse.
     """
     if not locked:
         lock(connection, run)
-    known, history = _known(connection, run, new)
+    known, history = (standing or Standing(connection, run, new)).taken()
     stand: list[Entry] = []
     making: list[tuple[NewEntry, str, dict[str, Any]]] = []
     for entry in new:
@@ -97,35 +136,6 @@ def append(
         if written is not None:
             making.append((entry, *written))
     return [*stand, *_insert(connection, run, making, imported)]
-
-
-def _known(
-    connection: Connection, run: int, new: Sequence[NewEntry]
-) -> tuple[dict[UUID, Entry], dict[str, list[Entry]]]:
-    """Entries that stand already under the keys of ``new``, and the last two of each slot that ``new`` writes to: what it holds, and what an
-    undo brings back. Raises KeyInUse."""
-    keys = [entry.client_key for entry in new]
-    slots = sorted({entry.slot for entry in new})
-    rows = connection.execute(
-        f"""select run, client_key, {_COLUMNS} from entry where client_key = any(%s)
-        union all select newest.* from unnest(%s::text[]) sought, lateral (
-            select run, client_key, {_COLUMNS} from entry where run = %s and slot = sought order by id desc limit 2) newest
-        order by id""",
-        [keys, slots, run],
-    )
-    known: dict[UUID, Entry] = {}
-    history: dict[str, list[Entry]] = {}
-    wanted = set(keys)
-    for row in rows:
-        of, key = row.pop("run"), row.pop("client_key")
-        entry = Entry(**row)
-        if key in wanted:
-            if of != run:
-                raise KeyInUse("key", "belongs to an entry of another run")
-            known[key] = entry
-        if of == run and entry not in history.get(entry.slot, ()):  # it may be found by its key and by its slot
-            history.setdefault(entry.slot, []).append(entry)
-    return known, history
 
 
 def _insert(

@@ -1,16 +1,19 @@
 """Courses, benches, definitions and runs."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
+from psycopg import Cursor
+from psycopg.rows import DictRow
 from psycopg.types.json import Json, Jsonb
 
 from cavrel.core.cupboard import Cupboard
 from cavrel.core.definition import Definition
 from cavrel.store import cupboards
+from cavrel.store.entries import NewEntry, Standing, lock
 from cavrel.store.pool import Connection
 
 
@@ -205,8 +208,25 @@ def start(
 
 def get(connection: Connection, run: int) -> Run | None:
     """One run, or None."""
-    row = connection.execute(_RUN + " where run.id = %s", [run]).fetchone()
+    return _one(_asked(connection, run))
+
+
+def _asked(connection: Connection, run: int) -> Cursor[DictRow]:
+    return connection.execute(_RUN + " where run.id = %s", [run])
+
+
+def _one(asked: Cursor[DictRow]) -> Run | None:
+    row = asked.fetchone()
     return Run(**row) if row else None
+
+
+def to_write(connection: Connection, run: int, new: Sequence[NewEntry]) -> tuple[Run | None, Standing]:
+    """The run that ``new`` entries are for, locked until the transaction ends, and what stands of them: in one round trip, for each costs a
+    save as much as the statement itself."""
+    with connection.pipeline():
+        lock(connection, run)
+        asked, standing = _asked(connection, run), Standing(connection, run, new)
+    return _one(asked), standing
 
 
 def numbers(connection: Connection, course: int) -> list[int]:
