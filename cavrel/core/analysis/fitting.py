@@ -72,7 +72,7 @@ class _Fitting(Solving):
         diagnostics = self.diagnose(solved, basis, behind)
         source = self.source(variance, behind, diagnostics, theta)
         if told is not None:
-            source, diagnostics = told[0], replace(diagnostics, chi2=told[1].chi2, p=told[1].p)
+            source, diagnostics = told[0], replace(diagnostics, told=(told[1].chi2, told[1].p))
         elif source == "scatter" and self.step.model == "mean" and np.ptp(solved.weights) > 0:
             # Weights that their own chi-squared refutes say nothing: all rows count alike, as anyone can check by hand.
             alike = replace(solved, weights=np.ones(len(self.use)), known=False)
@@ -81,19 +81,19 @@ class _Fitting(Solving):
         if diagnostics.dof > 0:
             squares = float((solved.weights * diagnostics.residuals**2).sum())
             sizes = np.sqrt(squares / diagnostics.dof / solved.weights)
-        places = 1 + self.span.start + self.use
-        over_batch[places] = theta + (gain * sizes).T
-        over_batch[places + count] = theta - (gain * sizes).T
-        own_components = own if self.wide else self.pushes.of_components(own)
-        silent = np.zeros(count, bool)
-        silent[own_components if source != "propagated" else self.span] = True
-        silent[self.span] |= source != "scatter"
-        entries = np.concatenate([[False], silent, silent])
-        over_batch[entries] = theta  # components that are not believed have no say
-        if source == "extreme lines":
-            half = self.extremes(theta)
-            assert half is not None
-            over_batch[places[0]], over_batch[places[0] + count] = theta + half, theta - half
+        if source != "propagated":
+            own_components = own if self.wide else self.pushes.of_components(own)
+            # Components that are not believed have no say: the rows' own, for which the scatter or the extreme lines speak.
+            silent = np.flatnonzero(own_components)
+            over_batch[1 + silent] = over_batch[1 + count + silent] = theta
+            places = 1 + self.span.start + self.use
+            if source == "scatter":
+                moved = (gain * sizes).T
+                over_batch[places], over_batch[places + count] = theta + moved, theta - moved
+            else:
+                half = self.extremes(theta)
+                assert half is not None
+                over_batch[places[0]], over_batch[places[0] + count] = theta + half, theta - half
         return self.described(solved, over_batch, diagnostics, source, sizes, gain)
 
     def followed(self, solved: Solved, gain: Array, left: Array) -> Array:

@@ -8,6 +8,7 @@ largest value) does each component get a pair of entries, and what they carry th
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,47 +35,58 @@ class Lane:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Pushes:
+class Layout:
     """Which component stands where.
 
-    ``blocks``: of components.
     ``starts``: the first component of each block.
     ``count``: K.
     ``lanes``: L of them.
     ``lane_of``: ``(K,)`` the lane that pushes a component, -1 for none (the scatter about a fit, which is known once the fit is).
     ``places``: ``(2K+1,)`` the narrow entry that shows what a wide one does; the nominal one for components of lanes that push several rows.
+    ``single``: ``(2K+1,)`` the same for a single value, which every lane's entry shows.
     ``lone``: ``(2, c)`` lane and component, of lanes that push one component.
     ``each``: ``(3, m)`` lane, row and component of every row that is pushed together with others.
     ``together``: ``(L,)`` lanes that push several rows, each by a component of its own.
     ``alone``: ``(L,)`` lanes that push one row by its own component.
     ``independent``: ``(K,)`` components of single rows.
-    ``dof``: ``(K,)`` degrees of freedom.
     ``estimate``: ``(K,)`` number of the estimate of scatter a component rests on, -1 for none.
+    ``resting``: ``(r,)`` the components that rest on one.
+    ``begins``: ``(e,)`` the first component of each estimate, whose degrees of freedom are those of all.
     """
 
-    blocks: tuple[Block, ...]
     starts: tuple[int, ...]
     count: int
     lanes: tuple[Lane, ...]
     lane_of: NDArray[np.intp]
     places: NDArray[np.intp]
+    single: NDArray[np.intp]
     lone: NDArray[np.intp]
     each: NDArray[np.intp]
     together: Truth
     alone: Truth
     independent: Truth
-    dof: Array
     estimate: NDArray[np.intp]
+    resting: NDArray[np.intp]
+    begins: NDArray[np.intp]
 
-    @property
-    def narrow(self) -> int:
-        """Entries of the narrow batch."""
-        return 2 * len(self.lanes) + 1
 
-    @property
-    def batch(self) -> int:
-        """Entries of the wide batch."""
-        return 2 * self.count + 1
+class Pushes:
+    """The components, each in its place.
+
+    ``blocks``: of components.
+    ``dof``: ``(K,)`` degrees of freedom.
+    ``layout``: where they stand; what it says stands here, too.
+    ``narrow``, ``batch``: entries of the narrow and of the wide batch.
+    ``counted``: some of them are counting's.
+    """
+
+    def __init__(self, *, blocks: tuple[Block, ...], dof: Array, layout: Layout) -> None:
+        self.blocks, self.dof, self.layout = blocks, dof, layout
+        self.starts, self.count, self.lanes = layout.starts, layout.count, layout.lanes
+        self.lane_of, self.lone, self.each = layout.lane_of, layout.lone, layout.each
+        self.independent, self.estimate = layout.independent, layout.estimate
+        self.narrow, self.batch = 2 * len(layout.lanes) + 1, 2 * layout.count + 1
+        self.counted = any(block.counts is not None for block in blocks)
 
     def span(self, index: int) -> slice:
         """The components of block ``index``."""
@@ -90,9 +102,8 @@ class Pushes:
             return values
         many, lanes, k_all = values.shape[1], len(self.lanes), self.count
         if many == 1:
-            both = 1 + np.maximum(self.lane_of, -1)
-            return np.asarray(values[np.concatenate([[0], both, np.where(both > 0, both + lanes, 0)])])
-        out = values[self.places]
+            return values[self.layout.single]
+        out = values[self.layout.places]
         lane, row, component = self.each[:, self.each[1] < many]
         out[1 + component, row] = values[1 + lane, row]
         out[1 + k_all + component, row] = values[1 + lanes + lane, row]
@@ -110,15 +121,15 @@ class Pushes:
         if len(values) != self.narrow or values.shape[1] == 1 or self.is_wide(values):
             return fold(values)
         nominal, lanes, k_all = values[0], len(self.lanes), self.count
-        reaching = [i for i in np.flatnonzero(self.together).tolist() if _reaches(name, nominal, values[1 + i])]
+        reaching = [i for i in np.flatnonzero(self.layout.together).tolist() if _reaches(name, nominal, values[1 + i])]
         folded = fold(values)
         if not reaching:
             # A lane that moves many rows moves none that count here: its entry must not say otherwise.
-            quiet = 1 + np.flatnonzero(self.together)
+            quiet = 1 + np.flatnonzero(self.layout.together)
             folded[quiet] = folded[quiet + lanes] = folded[0]
             return folded
         out = self.widen(folded)
-        for i in np.flatnonzero(self.together).tolist():
+        for i in np.flatnonzero(self.layout.together).tolist():
             out[1 + self.lanes[i].components] = out[1 + k_all + self.lanes[i].components] = folded[0]
         for i in reaching:
             lane = self.lanes[i]
@@ -147,24 +158,26 @@ class Pushes:
 
     def single(self, values: Array) -> Array:
         """Contributions ``(K,)`` to a single value ``(batch, 1)``."""
-        wide = self.widen(values)
-        return np.zeros(self.count) if len(wide) == 1 else self.contributions(wide)[:, 0]
+        return self.single_and_bend(values)[0]
 
-    def bend(self, values: Array) -> float:
-        """By how much the mean of up and down differs from the nominal of a single value ``(batch, 1)``, all components added: what second
-        order adds to the value."""
+    def single_and_bend(self, values: Array) -> tuple[Array, float]:
+        """The same; and by how much the mean of up and down differs from the nominal, all components added: what second order adds to the
+        value."""
         wide = self.widen(values)
         if len(wide) == 1:
-            return 0.0
-        k_all = self.count
-        return abs(float(((wide[1 : k_all + 1, 0] - wide[0, 0]) + (wide[k_all + 1 :, 0] - wide[0, 0])).sum()) / 2)
+            return np.zeros(self.count), 0.0
+        up, down = wide[1 : self.count + 1, 0], wide[self.count + 1 :, 0]
+        bend = float(np.add.reduce((up - wide[0, 0]) + (down - wide[0, 0])))
+        return (up - down) / 2, abs(bend) / 2
 
     def own(self, parts: Array) -> Truth:
         """Which contributions ``(L, n)`` or ``(K, n)`` are a row's own: by a component of that row that moves no other."""
+        together, alone = self.layout.together, self.layout.alone
+        narrow = len(parts) == len(self.lanes) and (len(parts) != self.count or bool(together.any()))
+        if narrow and not alone.any():
+            return together
         few = (parts != 0).sum(axis=1) <= 1
-        if len(parts) == len(self.lanes) and (len(parts) != self.count or self.together.any()):
-            return np.asarray(self.together | (self.alone & few))
-        return np.asarray(self.independent & few)
+        return np.asarray(together | (alone & few) if narrow else self.independent & few)
 
 
 def _reaches(name: str, nominal: Array, pushed: Array) -> bool:
@@ -198,29 +211,51 @@ def plan(blocks: Sequence[Block], singled: Mapping[str, frozenset[int]]) -> Push
     ``singled``: by series, rows that formulas pick out (the first, the last), whose components get lanes of their own so that what
     rests on such a row stays narrow.
     """
+    outlines = tuple(
+        (block.targets, block.size, None if block.rows is None else block.rows.tobytes(), block.estimate)
+        for block in blocks
+    )
+    return Pushes(
+        blocks=tuple(blocks),
+        dof=np.concatenate([block.dof for block in blocks]) if blocks else np.zeros(0),
+        layout=_laid_out(outlines, tuple(singled.items())),
+    )
+
+
+_Outline = tuple[tuple[str, ...], int, bytes | None, tuple[str, ...]]
+"""What the place of a block's components rests on: targets, size, rows and estimates."""
+
+
+@lru_cache(256)
+def _laid_out(outlines: tuple[_Outline, ...], singled: tuple[tuple[str, frozenset[int]], ...]) -> Layout:
+    """The places alone; as long as the same cells hold readings they are the same, whatever the readings are."""
+    picked_of = dict(singled)
     starts: list[int] = []
     lanes: list[Lane] = []
     lane_of: list[NDArray[np.intp]] = []
+    independent: list[bool] = []
     position = 0
-    for index, block in enumerate(blocks):
+    for index, (targets, size, written, _) in enumerate(outlines):
+        rows = None if written is None else np.frombuffer(written, np.intp)
         starts.append(position)
-        own = np.arange(position, position + block.size)
-        position += block.size
-        lane_of.append(np.full(block.size, -1))
-        if not block.targets:
+        own = np.arange(position, position + size)
+        position += size
+        lane_of.append(np.full(size, -1))
+        independent += [rows is not None] * size
+        if not targets:
             continue
-        if block.rows is None or block.size == 1:
+        if rows is None or size == 1:
             lane_of[-1][:] = len(lanes)
-            lanes.append(Lane(index, block.rows, own))
+            lanes.append(Lane(index, rows, own))
             continue
-        picked = singled.get(block.targets[0].partition(".")[0], frozenset())
-        apart = np.isin(block.rows, list(picked)) if picked else np.zeros(block.size, bool)
+        picked = picked_of.get(targets[0].partition(".")[0], frozenset())
+        apart = np.isin(rows, list(picked)) if picked else np.zeros(size, bool)
         if not apart.all():
             lane_of[-1][~apart] = len(lanes)
-            lanes.append(Lane(index, block.rows[~apart], own[~apart]))
+            lanes.append(Lane(index, rows[~apart], own[~apart]))
         for i in np.flatnonzero(apart).tolist():
             lane_of[-1][i] = len(lanes)
-            lanes.append(Lane(index, block.rows[i : i + 1], own[i : i + 1]))
+            lanes.append(Lane(index, rows[i : i + 1], own[i : i + 1]))
     together = np.array([lane.rows is not None and len(lane.rows) > 1 for lane in lanes], bool)
     of_lanes = np.concatenate(lane_of) if lane_of else np.zeros(0, np.intp)
     lone = [(i, lane.components[0]) for i, lane in enumerate(lanes) if not together[i]]
@@ -234,27 +269,30 @@ def plan(blocks: Sequence[Block], singled: Mapping[str, frozenset[int]]) -> Push
         if lane.rows is not None and len(lane.rows) > 1
     ]
     names: dict[str, int] = {}
-    estimate = [
-        names.setdefault(name, len(names)) if name else -1
-        for block in blocks
-        for name in (block.estimate or ("",) * block.size)
-    ]
-    return Pushes(
-        blocks=tuple(blocks),
+    estimate = np.array(
+        [
+            names.setdefault(name, len(names)) if name else -1
+            for _, size, _, estimates in outlines
+            for name in (estimates or ("",) * size)
+        ],
+        np.intp,
+    )
+    single = 1 + np.maximum(of_lanes, -1)
+    return Layout(
         starts=tuple(starts),
         count=position,
         lanes=tuple(lanes),
         lane_of=of_lanes,
         places=places,
+        single=np.concatenate([[0], single, np.where(single > 0, single + len(lanes), 0)]),
         lone=lone_places,
         each=np.concatenate(each, axis=1) if each else np.zeros((3, 0), np.intp),
         together=together,
         alone=np.array([lane.rows is not None and len(lane.rows) == 1 for lane in lanes], bool),
-        independent=np.concatenate([np.full(b.size, b.rows is not None) for b in blocks])
-        if blocks
-        else np.zeros(0, bool),
-        dof=np.concatenate([block.dof for block in blocks]) if blocks else np.zeros(0),
-        estimate=np.array(estimate, np.intp),
+        independent=np.array(independent, bool),
+        estimate=estimate,
+        resting=np.flatnonzero(estimate >= 0),
+        begins=np.array([np.argmax(estimate == i) for i in range(len(names))], np.intp),
     )
 
 

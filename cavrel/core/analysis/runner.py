@@ -178,10 +178,9 @@ class _Runner(Carrying):
             values = step.run(self.environment)
         self.values[step.key] = values
         value = float(values[0, 0])
-        parts = self.pushes.single(values)
+        parts, bend = self.pushes.single_and_bend(values)
         u = uncertainty.combined_one(parts)
         reason = "" if math.isfinite(value) else self.missing(step.key)
-        bend = self.pushes.bend(values)
         linear = bool(reason) or (bend <= BENT * u if u > 0 else bend <= 1e-9 * abs(value))
         dof = uncertainty.effective_dof(parts, self.pushes, self.dof)
         coverage_factor = uncertainty.coverage_factor(dof, self.rules.student)

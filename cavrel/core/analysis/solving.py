@@ -6,9 +6,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from cavrel.core.analysis import uncertainty
 from cavrel.core.analysis.points import Points
 from cavrel.core.fit import solver, york
 from cavrel.core.fit.models import Straight
+from cavrel.core.fit.models.base import beside
 from cavrel.core.fit.solver import Curve, NoFit
 
 Array = NDArray[np.float64]
@@ -17,6 +19,8 @@ Array = NDArray[np.float64]
 X_MATTERS = 0.01
 """Error bars along x count when they add more than this share to the variance of any residual."""
 _REWEIGHTINGS = 15
+_SETTLED = 1e-8
+"""Weights that change by no more are settled: what the curve still moves by is a far smaller share of its uncertainty."""
 _SCORINGS = 60
 _PROPORTIONAL = 0.05
 """A count acts in proportion where what half its up and down leave over is under this share of their difference."""
@@ -75,7 +79,7 @@ class Solving(Points):
         if self.rules.weights == "equal" or self.step.plain:
             return self.solved(curve, theta, alike, False)
         own, own_variance = self.own_of(self.residual_parts(theta))
-        y_variance = (self.y_parts[own][:, self.use] ** 2).sum(axis=0)
+        y_variance = uncertainty.squares(self.y_parts[own][:, self.use])
         if not (own_variance > 0).all():
             return self.solved(curve, theta, alike, False)
         counts = self.counts(own, own_variance)
@@ -91,7 +95,7 @@ class Solving(Points):
             # Error bars along x reach y through the slope there, which the solution itself decides.
             _, variance = self.own_of(self.residual_parts(theta))
             new = 1 / variance
-            if (np.abs(new - weights) <= 1e-10 * np.abs(weights)).all():
+            if (np.abs(new - weights) <= _SETTLED * np.abs(weights)).all():
                 break
             weights = new
             theta = self.again(curve, theta, weights)
@@ -99,7 +103,7 @@ class Solving(Points):
 
     def counts(self, own: NDArray[np.bool_], own_variance: Array) -> Counts | None:
         """What counting contributes to the ordinates; None unless each row's y follows one count in proportion, the abscissae none."""
-        if self.wide:
+        if self.wide or not self.pushes.counted:
             return None
         part, count, u = (np.full(self.bound.y.shape[1], np.nan) for _ in range(3))
         for index, lane in enumerate(self.pushes.lanes):
@@ -195,7 +199,9 @@ class Solving(Points):
 
     def york(self, theta: Array, own: NDArray[np.bool_]) -> Solved:
         x_parts, y_parts = self.x_parts[own][:, self.use], self.y_parts[own][:, self.use]
-        errors = york.Errors((x_parts**2).sum(axis=0), (y_parts**2).sum(axis=0), (x_parts * y_parts).sum(axis=0))
+        errors = york.Errors(
+            uncertainty.squares(x_parts), uncertainty.squares(y_parts), np.add.reduce(x_parts * y_parts, 0)
+        )
         through = self.count == 1
         assert self.shape is not None
         x = self.shape.local(self.x)
@@ -204,13 +210,12 @@ class Solving(Points):
             raise NoFit(
                 "no straight line with error bars on both axes settles; set the house rule for abscissae to ignore"
             )
-        columns = [adjusted] if through else [adjusted, np.ones(len(self.use))]
         best = np.array([slope] if through else [slope, intercept])
         return Solved(
             theta=best,
             weights=1 / errors.of_residual(slope),
             known=True,
-            jacobian=np.stack(columns, axis=1),
+            jacobian=beside(adjusted) if through else beside(adjusted, 1.0),
             errors=errors,
         )
 
@@ -229,7 +234,7 @@ class Solving(Points):
     def own_of(self, parts: Array) -> tuple[NDArray[np.bool_], Array]:
         """Which contributions are a row's own: of components that move that row and no other; and the variance of each residual by them."""
         own = self.pushes.own(parts)
-        return own, (parts[own] ** 2).sum(axis=0)
+        return own, uncertainty.squares(parts[own])
 
     def x_matters(self, own_variance: Array, y_variance: Array) -> bool:
         if self.rules.abscissae == "ignore":

@@ -19,9 +19,14 @@ _NOISE = 1e-24
 """A share of u² this small is the last bit of a difference that ought to be nought."""
 
 
+def squares(parts: Array) -> Array:
+    """Combined variance ``(rows,)`` of contributions ``(L, rows)`` or ``(K, rows)``."""
+    return np.asarray(np.einsum("ij,ij->j", parts, parts))
+
+
 def combined(parts: Array) -> Array:
     """Combined standard uncertainty ``(rows,)`` of contributions ``(L, rows)`` or ``(K, rows)``."""
-    total = np.einsum("ij,ij->j", parts, parts)
+    total = squares(parts)
     # Squares of what is very large or very small leave the range of a double.
     if total.size and not (total.min() > 1e-280 and total.max() < 1e280):
         if not parts.any():
@@ -78,14 +83,11 @@ def freedom_behind(parts: Array, use: NDArray[np.intp], pushes: Pushes, wide: bo
 
 def _below(squares: Array, pushes: Pushes, dof: Array) -> float:
     """The sum of squared variances over their degrees of freedom, each estimate's components taken as one, from ``squares`` ``(K,)``."""
-    estimated = (squares > 0) & (pushes.estimate >= 0) & np.isfinite(dof) & (dof > 0)
-    if not estimated.any():
+    layout = pushes.layout
+    if not len(layout.resting):
         return 0.0
-    names = pushes.estimate[estimated]
-    gathered = np.bincount(names, squares[estimated])
-    freedom = np.ones(len(gathered))
-    freedom[names] = dof[estimated]
-    return float((gathered**2 / freedom).sum())
+    gathered = np.bincount(layout.estimate[layout.resting], squares[layout.resting])
+    return float((gathered * gathered / dof[layout.begins]).sum())
 
 
 def coverage_factor(dof: float, student: bool = True) -> float:

@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,38 +11,83 @@ from scipy import special
 Array = NDArray[np.float64]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True)
 class Diagnostics:
-    """Diagnostics of a fit (nominal values), for its ``n`` points and ``p`` parameters.
+    """Diagnostics of a fit (nominal values), for its ``n`` points and ``p`` parameters. What only a look at the curve asks for is worked out
+    when somebody looks.
 
-    ``weights``: ``(n,)`` 1/variance of each residual, or 1 where none is known.
+    ``x``: ``(n,)`` abscissae, SI.
     ``residuals``: ``(n,)`` SI.
-    ``standardised``: ``(n,)`` residuals over their standard deviation.
-    ``leverage``: ``(n,)``.
-    ``chi2``: None where no uncertainty of the points is known.
+    ``basis``: ``(n, p)`` orthonormal, of the curve's weighted derivatives.
+    ``weights``: ``(n,)`` 1/variance of each residual, or 1 where none is known.
+    ``known``: which of the two.
+    ``power``: the power of x whose absence is tested.
+    ``squares``: weighted, of the residuals; chi-squared where the weights are known.
+    ``told``: chi-squared and chance of other weights that speak for these points, where there are any.
     ``dof``: points less parameters.
-    ``p``: chance of a chi-squared as large, None where there is none.
     ``r2``: share of the variance that the curve takes up.
     ``s``: residual standard deviation of y, SI.
-    ``curvature_p``: two-sided p of an added power of x, None where there are too few points.
-    ``curvature_sign``: that of the added term.
-    ``runs_p``: chance of so few runs of one sign, None where there are too few points.
     ``behind``: degrees of freedom of the points' variances.
     """
 
-    weights: Array
+    x: Array
     residuals: Array
-    standardised: Array
-    leverage: Array
-    chi2: float | None
+    basis: Array
+    weights: Array
+    known: bool
+    power: int
+    squares: float
     dof: int
-    p: float | None
     r2: float
     s: float
-    curvature_p: float | None
-    curvature_sign: int
-    runs_p: float | None
     behind: float = math.inf
+    told: tuple[float | None, float | None] | None = None
+
+    @property
+    def chi2(self) -> float | None:
+        """None where no uncertainty of the points is known."""
+        if self.told is not None:
+            return self.told[0]
+        return self.squares if self.known else None
+
+    @cached_property
+    def p(self) -> float | None:
+        """Chance of a chi-squared as large, None where there is none."""
+        if self.told is not None:
+            return self.told[1]
+        return chance_of(self.squares, self.dof, self.behind) if self.known and self.dof > 0 else None
+
+    @cached_property
+    def leverage(self) -> Array:
+        """``(n,)``, after Draper and Smith, Applied Regression Analysis."""
+        return np.asarray(np.einsum("np,np->n", self.basis, self.basis))
+
+    @cached_property
+    def standardised(self) -> Array:
+        """``(n,)`` residuals over their standard deviation."""
+        scale = 1.0 if self.known or self.dof <= 0 else self.squares / self.dof
+        with np.errstate(divide="ignore", invalid="ignore"):
+            size = np.sqrt(self.weights / scale) / np.sqrt(np.maximum(1 - self.leverage, 1e-12))
+            return np.nan_to_num(self.residuals * size)
+
+    @cached_property
+    def curvature(self) -> tuple[float | None, int]:
+        """Two-sided p of an added power of x, None where there are too few points; and the sign of the added term."""
+        root = np.sqrt(self.weights)
+        return _curvature(self.x, self.residuals * root, root, self.basis, self.power, self.known)
+
+    @property
+    def curvature_p(self) -> float | None:
+        return self.curvature[0]
+
+    @property
+    def curvature_sign(self) -> int:
+        return self.curvature[1]
+
+    @cached_property
+    def runs_p(self) -> float | None:
+        """Chance of so few runs of one sign, None where there are too few points (Wald and Wolfowitz 1940)."""
+        return runs_probability(self.residuals[np.argsort(self.x, kind="stable")], self.dof)
 
 
 def chance_of(chi2: float, dof: int, behind: float = math.inf) -> float:
@@ -66,36 +112,25 @@ def diagnose(
     """Diagnostics of a curve with values ``fitted`` ``(n,)``; ``q`` ``(n, p)``: an orthonormal basis of its weighted derivatives.
 
     ``known``: weights are 1/variance rather than all alike; ``power``: the power of x whose absence is tested;
-    ``behind``: degrees of freedom of those variances;
-    ``centred``: r² against the mean of y rather than against zero. Leverage and standardised residuals after Draper and Smith,
-    Applied Regression Analysis; runs after Wald and Wolfowitz 1940.
+    ``behind``: degrees of freedom of those variances; ``centred``: r² against the mean of y rather than against zero.
     """
     n, p = q.shape
     dof = n - p
-    root = np.sqrt(w)
     residuals = y - fitted
     squares = float((w * residuals) @ residuals)
-    leverage = np.einsum("np,np->n", q, q)
-    s = math.sqrt(float(residuals @ residuals) / dof) if dof > 0 else math.nan
-    scale = 1.0 if known or dof <= 0 else squares / dof
-    with np.errstate(divide="ignore", invalid="ignore"):
-        standardised = residuals * np.sqrt(w / scale) / np.sqrt(np.maximum(1 - leverage, 1e-12))
-    away = y - (w @ y / w.sum() if centred else 0.0)
+    away = y - float(w @ y) / float(np.add.reduce(w)) if centred else y
     total = float((w * away) @ away)
-    curvature_p, sign = _curvature(x, residuals * root, root, q, power, known)
     return Diagnostics(
-        weights=w,
+        x=x,
         residuals=residuals,
-        standardised=np.nan_to_num(standardised),
-        leverage=leverage,
-        chi2=squares if known else None,
+        basis=q,
+        weights=w,
+        known=known,
+        power=power,
+        squares=squares,
         dof=dof,
-        p=chance_of(squares, dof, behind) if known and dof > 0 else None,
         r2=1 - squares / total if total > 0 else math.nan,
-        s=s,
-        curvature_p=curvature_p,
-        curvature_sign=sign,
-        runs_p=runs_probability(residuals[np.argsort(x, kind="stable")], dof),
+        s=math.sqrt(float(residuals @ residuals) / dof) if dof > 0 else math.nan,
         behind=behind,
     )
 

@@ -1,5 +1,6 @@
 """Fitting any curve: the nominal solution, the linear response of its parameters, and whole batches by Gauss-Newton steps."""
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -99,28 +100,55 @@ def newton(curve: Curve, y: Array, w: Array, start: Array, rounds: int = 12) -> 
     than the last."""
     root = np.sqrt(w)
     theta, target = start[None, :], y * root
-    unfelt = _UNFELT * float(np.linalg.norm(target))
+    unfelt = _UNFELT * math.sqrt(float(target @ target))
     left = (y - curve.predict(theta)[0]) * root
     squares = float(left @ left)
     for _ in range(rounds):
-        design = curve.jacobian(theta)[0] * root[:, None]
+        found = _one_step(curve.jacobian(theta)[0] * root[:, None], left)
+        if found is None:
+            return None
+        step, size = found
+        moved = theta + np.array([by / long for by, long in zip(step, size, strict=True)])
+        new = (y - curve.predict(moved)[0]) * root
+        new_squares = float(new @ new)
+        if not new_squares <= squares * (1 + 1e-9) + (1e-3 * unfelt) ** 2:
+            return None
+        far = zip(step, moved[0].tolist(), size, strict=True)
+        settled = all(abs(by) <= max(_SETTLED * abs(at) * long, unfelt) for by, at, long in far)
+        theta, left, squares = moved, new, new_squares
+        if settled:
+            return np.asarray(theta[0])
+    return None
+
+
+def _one_step(design: Array, left: Array) -> tuple[list[float], list[float]] | None:
+    """The Gauss-Newton step ``(p,)`` in units of each derivative's length ``(p,)``, for ``design`` ``(n, p)`` and residuals ``(n,)``, both
+    weighted; None where the points do not tell the parameters apart.
+
+    Two parameters, the usual case, are taken as `_factored` takes them, in plain numbers: for few points most of the work is calling NumPy.
+    """
+    if design.shape[1] != 2:
         size = np.sqrt(np.einsum("np,np->p", design, design))
         if not 0 < size.min() <= size.max() < np.inf:
             return None
         factored = _factored(design / size)
         if factored is None:
             return None
-        step = _back(factored[1], factored[0].T @ left)
-        moved = theta + step / size
-        new = (y - curve.predict(moved)[0]) * root
-        new_squares = float(new @ new)
-        if not new_squares <= squares * (1 + 1e-9) + (1e-3 * unfelt) ** 2:
-            return None
-        settled = (np.abs(step) <= np.maximum(_SETTLED * np.abs(moved[0]) * size, unfelt)).all()
-        theta, left, squares = moved, new, new_squares
-        if settled:
-            return np.asarray(theta[0])
-    return None
+        return _back(factored[1], factored[0].T @ left).tolist(), size.tolist()
+    first, second = design[:, 0], design[:, 1]
+    size = [math.sqrt(float(first @ first)), math.sqrt(float(second @ second))]
+    if not 0 < min(size) <= max(size) < math.inf:
+        return None
+    first, second = first / size[0], second / size[1]
+    along = float(first @ second)
+    rest = second - along * first
+    again = float(first @ rest)
+    rest -= again * first
+    length = math.sqrt(float(rest @ rest))
+    if not length > _DEPENDENT:
+        return None
+    by_second = float(rest @ left) / length / length
+    return [float(first @ left) - (along + again) * by_second, by_second], size
 
 
 def _stationary(curve: Curve, theta: Array, y: Array, w: Array) -> bool:

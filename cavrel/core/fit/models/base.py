@@ -21,6 +21,15 @@ from cavrel.core.quantity.dimension import Dimension
 Array = NDArray[np.float64]
 
 
+def beside(first: Array, *more: Array | float) -> Array:
+    """Columns of one shape, or numbers after the first, side by side: ``(batch, n, p)`` from ``(batch, n)``, ``(batch, p)`` from ``(batch,)``."""
+    made = np.empty((*first.shape, 1 + len(more)))
+    made[..., 0] = first
+    for i, column in enumerate(more, 1):
+        made[..., i] = column
+    return made
+
+
 class Model(ABC):
     """A curve.
 
