@@ -22,8 +22,12 @@ def bind(step: FitStep, environment: Environment, sheet: Sheet) -> Bound:
     rows = sheet.rows[step.series]
     y = step.run_y(environment)
     x = np.arange(1.0, rows + 1)[None, :] if step.run_x is None else step.run_x(environment)
-    x, y = (np.broadcast_to(v, (len(v), rows)) for v in (x, y))
-    return Bound(x, y, environment, sheet.keep[step.series])
+    return Bound(over_rows(x, rows), over_rows(y, rows), environment, sheet.keep[step.series])
+
+
+def over_rows(values: Array, rows: int) -> Array:
+    """Values ``(batch, rows)``, also where they are one for all rows."""
+    return values if values.shape[1] == rows else np.broadcast_to(values, (len(values), rows))
 
 
 def combination(values: Array, covariance: Array, plain: bool) -> tuple[Array, float]:

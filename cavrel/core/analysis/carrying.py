@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Mapping
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -133,16 +134,12 @@ class Carrying:
         return None if math.isnan(value) else bool(value)
 
     def described(self, key: str, unit: Unit) -> Values:
-        values = self.values[key]
-        parts = self.pushes.contributions(values)
-        own = uncertainty.combined(parts[self.pushes.own(parts)])
         read = self.nominal.get(key)
         return Values(
             key=key,
             unit=unit,
-            value=values[0],
-            u=uncertainty.combined(parts),
-            own=own,
+            batch=self.values[key],
+            pushes=self.pushes,
             trials=read.trials if read else None,
             scatter=read.scatter if read else None,
         )
@@ -204,11 +201,13 @@ class Carrying:
 
     def waits(self, name: str) -> tuple[str, ...]:
         """What is still to be read before a fit or result has a value, in words: inputs of which nothing was read yet."""
-        found = []
-        for entry in self.program.inputs:
-            if entry.key in self.program.needs.get(name, ()) and np.isnan(self.nominal[entry.key].values).all():
-                found.append(entry.label)
-        return tuple(dict.fromkeys(found))
+        needs = self.program.needs.get(name, ())
+        return tuple(dict.fromkeys(label for key, label in self.unread.items() if key in needs))
+
+    @cached_property
+    def unread(self) -> dict[str, str]:
+        """Inputs of which nothing was read yet, with their labels."""
+        return {e.key: e.label for e in self.program.inputs if np.isnan(self.nominal[e.key].values).all()}
 
     def missing(self, name: str) -> str:
         """Why a result has no value."""

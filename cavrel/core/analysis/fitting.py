@@ -100,35 +100,29 @@ class _Fitting(Solving):
         """The parameters over the wide batch, ``(2K+1, p)``, as they follow the residuals ``left`` ``(batch, n)``."""
         theta, pushes = solved.theta, self.pushes
         designs = None
-        if solved.errors is not None:
+        if solved.errors is not None or (self.curve.linear and not self.bound.x.strides[0]):
+            # Where no component moves an abscissa all entries of a linear curve have one design, and its response is exact.
             moved = left @ gain.T
         else:
             start = np.repeat(theta[None, :], len(left), axis=0)
-            designs = np.broadcast_to(self.curves.jacobian(start), (*left.shape, len(theta)))
+            designs = self.curves.jacobian(start)
+            if len(designs) != len(left):
+                designs = np.broadcast_to(designs, (*left.shape, len(theta)))
             moved = solver.step_of(designs, left, solved.weights)
         moved = moved - moved[:1]
         if self.wide:
             return theta + moved
-        over_batch = np.repeat(theta[None, :], pushes.batch, axis=0)
-        lanes, place = (
-            len(pushes.lanes),
-            np.full(max(self.bound.y.shape[1], int(pushes.each[1].max(initial=0)) + 1), -1),
-        )
-        place[self.use] = np.arange(len(self.use))
-        lane, component = pushes.lone
-        over_batch[1 + component] += moved[1 + lane]
-        over_batch[1 + pushes.count + component] += moved[1 + lanes + lane]
-        at = place[pushes.each[1]]
-        lane, _, component = pushes.each[:, at >= 0]
-        at = np.tile(at[at >= 0], 2)
-        entries = np.concatenate([1 + lane, 1 + lanes + lane])
+        spread = pushes.layout.spread(self.use, self.bound.y.shape[1])
+        over_batch = np.zeros((pushes.batch, len(theta)))
+        over_batch[spread.lone_wide] = moved[spread.lone]
+        entries, at = spread.entries, spread.at
         follows = gain[:, at] * (left[entries, at] - left[0, at])
         if designs is not None:
             # A row whose abscissa moves also changes what its residual stands for: the other half of the estimator's derivative.
             turned = (designs[entries, at] - designs[0, at]) * (solved.weights * left[0])[at, None]
-            follows = follows + (gain / solved.weights) @ gain.T @ turned.T
-        over_batch[np.concatenate([1 + component, 1 + pushes.count + component])] += follows.T
-        return over_batch
+            follows += (gain / solved.weights) @ gain.T @ turned.T
+        over_batch[spread.wide] = follows.T
+        return over_batch + theta
 
     def foretold(self, over_batch: Array, theta: Array, parts: Array, variance: Array) -> None:
         """Counting's own components take the size that the curve foretells instead of the root of what was counted."""

@@ -7,7 +7,7 @@ largest value) does each component get a pair of entries, and what they carry th
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 import numpy as np
@@ -35,6 +35,21 @@ class Lane:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Spread:
+    """Where the narrow entries that a fit over some rows follows belong in the wide batch: components of lanes that push one (``lone`` narrow,
+    ``lone_wide`` wide entries), and those of rows pushed together with others (``entries`` narrow, ``at`` place among the rows fitted, ``wide``)."""
+
+    lone: NDArray[np.intp]
+    lone_wide: NDArray[np.intp]
+    entries: NDArray[np.intp]
+    at: NDArray[np.intp]
+    wide: NDArray[np.intp]
+
+
+_MOST_SPREADS = 64
+
+
+@dataclass(frozen=True, kw_only=True)
 class Layout:
     """Which component stands where.
 
@@ -48,10 +63,12 @@ class Layout:
     ``each``: ``(3, m)`` lane, row and component of every row that is pushed together with others.
     ``together``: ``(L,)`` lanes that push several rows, each by a component of its own.
     ``alone``: ``(L,)`` lanes that push one row by its own component.
+    ``any_together``, ``any_alone``: whether there are such.
     ``independent``: ``(K,)`` components of single rows.
     ``estimate``: ``(K,)`` number of the estimate of scatter a component rests on, -1 for none.
     ``resting``: ``(r,)`` the components that rest on one.
     ``begins``: ``(e,)`` the first component of each estimate, whose degrees of freedom are those of all.
+    ``spreads``: those asked for so far.
     """
 
     starts: tuple[int, ...]
@@ -64,10 +81,38 @@ class Layout:
     each: NDArray[np.intp]
     together: Truth
     alone: Truth
+    any_together: bool
+    any_alone: bool
     independent: Truth
     estimate: NDArray[np.intp]
     resting: NDArray[np.intp]
     begins: NDArray[np.intp]
+    spreads: dict[tuple[bytes, int], Spread] = field(default_factory=dict, repr=False)
+
+    def spread(self, use: NDArray[np.intp], rows: int) -> Spread:
+        """For a fit over the rows ``use`` of a table of ``rows``; remembered."""
+        key = use.tobytes(), rows
+        found = self.spreads.get(key)
+        if found is None:
+            if len(self.spreads) >= _MOST_SPREADS:
+                self.spreads.clear()
+            found = self.spreads[key] = self._spread(use, rows)
+        return found
+
+    def _spread(self, use: NDArray[np.intp], rows: int) -> Spread:
+        lanes = len(self.lanes)
+        place = np.full(max(rows, int(self.each[1].max(initial=0)) + 1), -1)
+        place[use] = np.arange(len(use))
+        of_lane, of_component = self.lone
+        at = place[self.each[1]]
+        lane, _, component = self.each[:, at >= 0]
+        return Spread(
+            lone=np.concatenate([1 + of_lane, 1 + lanes + of_lane]),
+            lone_wide=np.concatenate([1 + of_component, 1 + self.count + of_component]),
+            entries=np.concatenate([1 + lane, 1 + lanes + lane]),
+            at=np.tile(at[at >= 0], 2),
+            wide=np.concatenate([1 + component, 1 + self.count + component]),
+        )
 
 
 class Pushes:
@@ -173,8 +218,8 @@ class Pushes:
     def own(self, parts: Array) -> Truth:
         """Which contributions ``(L, n)`` or ``(K, n)`` are a row's own: by a component of that row that moves no other."""
         together, alone = self.layout.together, self.layout.alone
-        narrow = len(parts) == len(self.lanes) and (len(parts) != self.count or bool(together.any()))
-        if narrow and not alone.any():
+        narrow = len(parts) == len(self.lanes) and (len(parts) != self.count or self.layout.any_together)
+        if narrow and not self.layout.any_alone:
             return together
         few = (parts != 0).sum(axis=1) <= 1
         return np.asarray(together | (alone & few) if narrow else self.independent & few)
@@ -257,6 +302,7 @@ def _laid_out(outlines: tuple[_Outline, ...], singled: tuple[tuple[str, frozense
             lane_of[-1][i] = len(lanes)
             lanes.append(Lane(index, rows[i : i + 1], own[i : i + 1]))
     together = np.array([lane.rows is not None and len(lane.rows) > 1 for lane in lanes], bool)
+    alone = np.array([lane.rows is not None and len(lane.rows) == 1 for lane in lanes], bool)
     of_lanes = np.concatenate(lane_of) if lane_of else np.zeros(0, np.intp)
     lone = [(i, lane.components[0]) for i, lane in enumerate(lanes) if not together[i]]
     lone_places = np.array(lone, np.intp).reshape(-1, 2).T
@@ -288,7 +334,9 @@ def _laid_out(outlines: tuple[_Outline, ...], singled: tuple[tuple[str, frozense
         lone=lone_places,
         each=np.concatenate(each, axis=1) if each else np.zeros((3, 0), np.intp),
         together=together,
-        alone=np.array([lane.rows is not None and len(lane.rows) == 1 for lane in lanes], bool),
+        alone=alone,
+        any_together=bool(together.any()),
+        any_alone=bool(alone.any()),
         independent=np.array(independent, bool),
         estimate=estimate,
         resting=np.flatnonzero(estimate >= 0),

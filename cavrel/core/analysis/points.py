@@ -86,9 +86,8 @@ class Points:
         whole = pushes.batch if self.wide else pushes.narrow
         x, y = (pushes.widen(v) if self.wide else v for v in (bound.x, bound.y))
         rows = bound.y.shape[1]
-        self.bound = Bound(
-            np.broadcast_to(x, (whole, rows)), np.broadcast_to(y, (whole, rows)), bound.environment, bound.keep
-        )
+        x, y = (v if len(v) == whole else np.broadcast_to(v, (whole, rows)) for v in (x, y))
+        self.bound = Bound(x, y, bound.environment, bound.keep)
         self.x_parts, self.y_parts = pushes.contributions(self.bound.x), pushes.contributions(self.bound.y)
         self.x, self.y = bound.x[0, self.use], bound.y[0, self.use]
         if self.shape is not None:

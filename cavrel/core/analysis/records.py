@@ -3,10 +3,12 @@
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
+from cavrel.core.analysis import uncertainty
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.analysis.lanes import Pushes
 from cavrel.core.analysis.sheet import Sheet
@@ -22,26 +24,40 @@ from cavrel.core.quantity.value import MeasuredValue
 Array = NDArray[np.float64]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True)
 class Values:
     """A quantity or column as worked out.
 
     ``key``: ``N``, or ``swings.t``.
     ``unit``: to show it in.
-    ``value``: ``(rows,)`` SI.
-    ``u``: ``(rows,)`` standard uncertainty, SI.
-    ``own``: ``(rows,)`` the part of it by each row's own components, SI.
+    ``batch``: ``(batch, rows)`` SI, nominal and with each component's push.
+    ``pushes``: those components.
     ``trials``: ``(rows,)`` how many were read; None for what is computed.
     ``scatter``: ``(rows,)`` per-trial standard deviation, SI; None for what is computed.
     """
 
     key: str
     unit: Unit
-    value: Array
-    u: Array
-    own: Array
+    batch: Array
+    pushes: Pushes
     trials: NDArray[np.intp] | None = None
     scatter: Array | None = None
+
+    @property
+    def value(self) -> Array:
+        """``(rows,)`` SI."""
+        return self.batch[0]
+
+    @cached_property
+    def u(self) -> Array:
+        """``(rows,)`` standard uncertainty, SI."""
+        return uncertainty.combined(self.pushes.contributions(self.batch))
+
+    @cached_property
+    def own(self) -> Array:
+        """``(rows,)`` the part of it by each row's own components, SI."""
+        parts = self.pushes.contributions(self.batch)
+        return uncertainty.combined(parts[self.pushes.own(parts)])
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -66,7 +82,7 @@ class Comparison:
     waits: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True)
 class ResultAnalysis:
     """A result.
 
@@ -75,7 +91,7 @@ class ResultAnalysis:
     ``value``, ``u``: SI; ``value`` is NaN with a ``reason``, ``u`` is NaN where linear propagation is no answer.
     ``dof``, ``coverage_factor``, ``expanded_uncertainty``: effective degrees of freedom, coverage factor, expanded uncertainty.
     ``parts``: ``(K,)`` contributions.
-    ``budget``: gathered by source.
+    ``pushes``: the components that contribute.
     ``compared``: with what it is compared, None where there is nothing.
     ``birge``: the ratio of a weighted mean, NaN elsewhere.
     ``reason``: why there is no value.
@@ -93,7 +109,7 @@ class ResultAnalysis:
     coverage_factor: float
     expanded_uncertainty: float
     parts: Array
-    budget: tuple[Source, ...]
+    pushes: Pushes
     compared: Comparison | None
     birge: float
     reason: str
@@ -101,6 +117,11 @@ class ResultAnalysis:
     interval: tuple[float, float]
     plausible: bool | None = None
     weights: Mapping[str, float] = field(default_factory=dict)
+
+    @cached_property
+    def budget(self) -> tuple[Source, ...]:
+        """Contributions gathered by source; none where linear propagation is no answer."""
+        return uncertainty.budget(self.parts, self.pushes) if self.u > 0 else ()
 
     @property
     def accepted(self) -> ReferenceValue | None:

@@ -198,7 +198,7 @@ class _Runner(Carrying):
             coverage_factor=coverage_factor,
             expanded_uncertainty=coverage_factor * u,
             parts=parts,
-            budget=uncertainty.budget(parts, self.pushes) if u > 0 else (),
+            pushes=self.pushes,
             compared=self.compared(step, values, parts, u),
             birge=ratio,
             reason=reason,

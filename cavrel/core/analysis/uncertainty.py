@@ -28,7 +28,7 @@ def combined(parts: Array) -> Array:
     """Combined standard uncertainty ``(rows,)`` of contributions ``(L, rows)`` or ``(K, rows)``."""
     total = squares(parts)
     # Squares of what is very large or very small leave the range of a double.
-    if total.size and not (total.min() > 1e-280 and total.max() < 1e280):
+    if not all(1e-280 < square < 1e280 for square in total.tolist()):
         if not parts.any():
             return np.zeros(len(total))
         size = np.abs(parts).max(axis=0, initial=0.0)
@@ -64,8 +64,10 @@ def freedom_behind(parts: Array, use: NDArray[np.intp], pushes: Pushes, wide: bo
     Welch-Satterthwaite on each estimate's mean share of the rows' variance. A chi-squared made with such variances over its own degrees
     of freedom follows F rather than chi-squared.
     """
+    if not len(pushes.layout.resting):
+        return math.inf
     squares = parts[:, use] ** 2
-    total = squares.sum(axis=0)
+    total = np.add.reduce(squares, 0)
     if not (total > 0).all():
         return math.inf
     shares = np.zeros_like(parts)

@@ -168,6 +168,8 @@ def _least(design: Array, target: Array) -> Array:
     if not (size > 0).all():
         raise NoFit("the points do not depend on every parameter")
     scaled = design / size
+    if design.shape[1] == 1:
+        return np.asarray(scaled.T @ target / size)
     best, _, rank, singular = np.linalg.lstsq(scaled, target, rcond=1e-13)
     if rank < design.shape[1]:
         raise NoFit("the points do not tell the parameters apart; spread the settings more")
