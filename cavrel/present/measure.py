@@ -152,6 +152,19 @@ def gate(opened: Opened) -> list[tuple[str, str]]:
 
 def live(opened: Opened) -> dict[str, Any]:
     """What of it follows every reading, besides the tables."""
+    if "live" not in opened.shown:
+        opened.shown["live"] = _live(opened)
+    found: dict[str, Any] = opened.shown["live"]
+    return found
+
+
+def standing(opened: Opened, before: Opened | None) -> set[str]:
+    """The names of what stands in `live` as it stood ``before``; none where that was never shown."""
+    was = before.shown.get("live") if before is not None and before.base is opened.base else None
+    return set() if was is None else {name for name, part in live(opened).items() if part == was[name]}
+
+
+def _live(opened: Opened) -> dict[str, Any]:
     return {
         "small_graph": graphs.small(opened),
         "pictures": [*graphs.force_pictures(opened), *filter(None, [circuits.circuit(opened)])],

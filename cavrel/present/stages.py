@@ -92,10 +92,12 @@ def _judge(opened: Opened) -> Stage:
 
 
 def _report(opened: Opened) -> Stage:
+    signed = max((int(slot.partition(":")[2]) for slot in opened.state.latest if slot.startswith("signed:")), default=0)
+    if not signed and not any(opened.state.run.report.values()):
+        return Stage("report", "Report", "not begun", "waiting")
     written = drafted.parts(opened).values()
     missing, drafts = sum(not p.text for p in written), sum(bool(p.text) and not p.own for p in written)
     own = len(written) - missing - drafts
-    signed = max((int(slot.partition(":")[2]) for slot in opened.state.latest if slot.startswith("signed:")), default=0)
     if signed:
         given = opened.state.marking.get(f"{signed}.given", {}).get("on")
         return Stage("report", "Report", f"version {signed} {'given back' if given else 'signed'}", "done")

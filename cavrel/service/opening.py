@@ -8,7 +8,7 @@ from cavrel.core.logbook import EMPTY, Book, Entry, in_force
 from cavrel.service.cupboards import cupboard_of
 from cavrel.service.definitions import definition_of
 from cavrel.service.opened import Opened, work_out
-from cavrel.service.recent import Recent, Remembered
+from cavrel.service.recent import Recent, Remembered, bytes_of
 from cavrel.store import entries as entry_store
 from cavrel.store import runs as run_store
 from cavrel.store.pool import Connection, Pool, transaction
@@ -86,7 +86,8 @@ def follow(loaded: Loaded) -> Opened:
     book = (known.book if known is not None else EMPTY).with_entries(loaded.fresh)
     opened = work_out(run, loaded.definition, entries, loaded.cupboard, book)
     last = entries[-1].id if entries else 0
-    _recent.put(_key(run), Remembered(last=last, state=state, book=book, opened=opened))
+    held = (known.held if known is not None else 0) + bytes_of(loaded.fresh)
+    _recent.put(_key(run), Remembered(last=last, state=state, book=book, opened=opened, held=held))
     return opened
 
 

@@ -1,10 +1,11 @@
 """The runs opened last, each as it stood last, within so many bytes: a cache of a pure function, which may be forgotten at any time."""
 
 from collections import OrderedDict
+from collections.abc import Iterable
 from dataclasses import dataclass
 from threading import Lock
 
-from cavrel.core.logbook import Book
+from cavrel.core.logbook import Book, Entry
 from cavrel.service.opened import Opened
 
 MOST_BYTES = 192 * 1024 * 1024
@@ -17,12 +18,14 @@ class Remembered:
     ``state``: what besides entries it was worked out from.
     ``book``: the logbook folded, to which newer entries are added.
     ``opened``: what followed.
+    ``held``: bytes of its entries, as they lie in memory, about.
     """
 
     last: int
     state: tuple[object, ...]
     book: Book
     opened: Opened
+    held: int
 
 
 class Recent:
@@ -42,7 +45,7 @@ class Recent:
 
     def put(self, key: object, remembered: Remembered) -> None:
         """Remember a run; an older state of it never takes the place of a newer one."""
-        size = _bytes(remembered.opened)
+        size = remembered.held + _bytes(remembered.opened)
         with self._lock:
             known = self._kept.pop(key, None)
             if known is not None:
@@ -55,8 +58,12 @@ class Recent:
                 self._held -= self._kept.popitem(last=False)[1][1]
 
 
+def bytes_of(entries: Iterable[Entry]) -> int:
+    """About how much memory entries hold; samples are most of it where there are any."""
+    return sum(2_000 + 150 * len(v) if isinstance(v := e.body.get("values"), list) else 2_000 for e in entries)
+
+
 def _bytes(opened: Opened) -> int:
-    """About how much memory an opened run holds: its entries as they lie, and the batch of its analysis."""
-    samples = sum(len(values) for entry in opened.entries if isinstance(values := entry.body.get("values"), list))
+    """About how much memory an opened run holds besides its entries: the batch of its analysis, and what is made of it for a page."""
     batch = opened.analysis.pushes.batch * (8 + 2 * len(opened.analysis.results))
-    return 200_000 + 2_000 * len(opened.entries) + 150 * samples + 8 * batch
+    return 200_000 + 8 * batch

@@ -26,7 +26,7 @@ def follow(opened: Opened, wanted: Following) -> str:
     """What changes on the page after a save, as fragments."""
     shown = frame(opened, "measure", notes.measure_notes(opened))
     if wanted.whole:
-        return render_template("measure/follow.html", **shown, **measure.content(opened), whole=True)
+        return render_template("measure/follow.html", **shown, **measure.content(opened), whole=True, standing=())
     rows, fields = tables.changed(opened, wanted.before)
     ticked = wanted.before is None or wanted.before.state.ticks != opened.state.ticks
     return render_template(
@@ -38,4 +38,5 @@ def follow(opened: Opened, wanted: Following) -> str:
         needed=tables.quantities(opened) if needed.says_needed(opened) else (),
         ticked=ticked,
         whole=False,
+        standing=measure.standing(opened, wanted.before),
     )

@@ -10,6 +10,8 @@ from playwright.sync_api import Browser, Page, expect
 from tests.browser.conftest import Server
 from tests.browser.test_measure import cell, saved
 
+OFFLINE = True  # pages are loaded while the server is away
+
 ALL = os.environ.get("CAVREL_FUZZ", "1") != "1"
 """With CAVREL_FUZZ every window; without it the narrowest."""
 

@@ -10,6 +10,8 @@ from cavrel.store.cluster import Cluster
 from tests.browser.conftest import Server
 from tests.browser.test_measure import cell, saved
 
+OFFLINE = True  # pages are loaded while the server is away
+
 
 def _texts(page: Page, server: Server, run: int) -> dict[str, str]:
     entries = page.request.get(f"{server.address}/runs/{run}/logbook.json").json()["entries"]

@@ -9,6 +9,8 @@ from tests.browser.conftest import Server
 from tests.browser.test_measure import saved
 from tests.browser.test_straighten import at, readings, typed
 
+OFFLINE = True  # a page is loaded while the server is away
+
 
 @pytest.fixture
 def run(page: Page, new_run: Callable[..., int]) -> int:

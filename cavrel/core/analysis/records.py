@@ -46,7 +46,8 @@ class Values:
     @property
     def value(self) -> Array:
         """``(rows,)`` SI."""
-        return self.batch[0]
+        nominal: Array = self.batch[0]
+        return nominal
 
     @cached_property
     def u(self) -> Array:

@@ -50,36 +50,29 @@ def _understood(readings: InputReadings) -> list[Finding]:
     spec = readings.spec
     findings = []
     for place, reading in readings.readings.items():
-        at, title, out = place_of(spec, *place), place_words(spec, *place), trial_out(spec, *place)
-        wanted = decimals_of(spec.gauge.least_count, reading.unit) if spec.gauge and spec.gauge.least_count else None
-        if reading.doubt and wanted != reading.decimals:
+        say = []
+        if reading.doubt:
+            gauge = spec.gauge
+            wanted = decimals_of(gauge.least_count, reading.unit) if gauge and gauge.least_count else None
+            if wanted != reading.decimals:
+                say.append(("two-ways", reading.doubt))
+        if spec.count or spec.whole:
+            number = reading.unit.from_si(reading.value)
+            if not (number >= 0 and number == int(number)):
+                thing = "A count" if spec.count else "A number of things"
+                say.append(("not-counted", f"{thing} is a whole number from nought up. Look at what was written."))
+        for code, words in say:
             findings.append(
                 Finding(
-                    code="two-ways",
+                    code=code,
                     level="caution",
-                    at=at,
-                    title=f"{title}: {reading.text}?",
-                    say=reading.doubt,
-                    trial_out=out,
+                    at=place_of(spec, *place),
+                    title=f"{place_words(spec, *place)}: {reading.text}?",
+                    say=words,
+                    trial_out=trial_out(spec, *place),
                     seen=reading.text,
                 )
             )
-        number = reading.unit.from_si(reading.value)
-        if not (spec.count or spec.whole) or (number >= 0 and number == int(number)):
-            continue
-        thing = "A count" if spec.count else "A number of things"
-        say = f"{thing} is a whole number from nought up. Look at what was written."
-        findings.append(
-            Finding(
-                code="not-counted",
-                level="caution",
-                at=at,
-                title=f"{title}: {reading.text}?",
-                say=say,
-                trial_out=out,
-                seen=reading.text,
-            )
-        )
     return findings
 
 

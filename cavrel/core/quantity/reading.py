@@ -250,7 +250,11 @@ def _arc(text: str, match: re.Match[str], default: Unit) -> Reading:
 def decimals_of(least_count: float, unit: Unit) -> int:
     """How many decimals an instrument gives in ``unit``: 1 mm in cm is 1, 0.05 mm in mm is 2, a minute of arc in degrees 2. ``least_count``
     SI."""
-    step = least_count / unit.factor
+    return _decimals_of_step(least_count / unit.factor)
+
+
+@lru_cache(512)
+def _decimals_of_step(step: float) -> int:
     decimals = len(f"{step:.9f}".rstrip("0").partition(".")[2])
     # A step that no decimals can write, such as a sixtieth, needs those that tell it from its neighbour.
     return decimals if decimals < 8 or step <= 0 else max(0, math.ceil(-math.log10(step)))

@@ -5,8 +5,8 @@ export async function keepForOffline() {
   if (!("serviceWorker" in navigator) || !document.body.dataset.run) return;
   const kept = Boolean(navigator.serviceWorker.controller);
   try {
-    await navigator.serviceWorker.register("/sw.js");
-    if (kept) return;
+    const worker = await navigator.serviceWorker.register("/sw.js");
+    if (kept || !worker) return;
     const store = await caches.open("cavrel");
     const used = performance.getEntriesByType("resource").map((r) => r.name).filter((n) => new URL(n).origin === location.origin && n.includes("/static/"));
     const add = async (url) => { if (!(await store.match(url))) await store.add(url); };
