@@ -27,14 +27,14 @@ def follow(opened: Opened, wanted: Following) -> str:
     shown = frame(opened, "measure", notes.measure_notes(opened))
     if wanted.whole:
         return render_template("measure/follow.html", **shown, **measure.content(opened), whole=True, standing=())
-    rows, fields = tables.changed(opened, wanted.before)
+    fields, computed = tables.changed(opened, wanted.before)
     ticked = wanted.before is None or wanted.before.state.ticks != opened.state.ticks
     return render_template(
         "measure/follow.html",
         **shown,
         **measure.live(opened),
-        rows=rows,
         cells=fields,
+        computed=computed,
         needed=tables.quantities(opened) if needed.says_needed(opened) else (),
         ticked=ticked,
         whole=False,
