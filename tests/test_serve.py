@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from urllib.parse import urlsplit, urlunsplit
 from urllib.request import urlopen
-from uuid import UUID, uuid4
+from uuid import UUID
 
 import psycopg
 import pytest
@@ -137,10 +137,9 @@ class Valve:
         sink.close()
 
 
-def test_a_hung_database_holds_up_no_file(cluster: Cluster) -> None:
+def test_a_hung_database_holds_up_no_file(cluster: Cluster, demonstrated: str) -> None:
     """Eighty requests wait for a database that says nothing; styles still come, and all goes on when it does."""
-    cluster.create_database("hung")
-    url = urlsplit(cluster.url("hung"))
+    url = urlsplit(copied(cluster, demonstrated))
     assert url.port
     valve = Valve(url.port)
     port = free_port()
@@ -195,11 +194,9 @@ def children(pid: int) -> list[int]:
 
 
 @pytest.fixture
-def served(cluster: Cluster) -> Iterator[tuple[subprocess.Popen[str], str]]:
-    name = f"workers_{uuid4().hex[:8]}"
-    cluster.create_database(name)
+def served(cluster: Cluster, demonstrated: str) -> Iterator[tuple[subprocess.Popen[str], str]]:
     port = free_port()
-    process = start("demo", CAVREL_PORT=str(port), DATABASE_URL=cluster.url(name), CAVREL_WORKERS="3")
+    process = start("demo", CAVREL_PORT=str(port), DATABASE_URL=copied(cluster, demonstrated), CAVREL_WORKERS="3")
     # Its own word, not only an answer: until it has seen one itself, workers that die are a start that failed.
     assert process.stdout is not None
     assert any("Cavrel is ready" in line for line in process.stdout)

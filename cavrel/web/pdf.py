@@ -4,12 +4,15 @@ import base64
 import logging
 import re
 from collections.abc import Mapping
-from functools import cache
+from functools import cache, lru_cache
 from html import unescape
+from io import BytesIO
+from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
 import ziamath
 from flask import render_template
+from fontTools.ttLib import woff2
 from weasyprint import CSS, HTML
 from weasyprint.text.fonts import FontConfiguration
 from weasyprint.urls import URLFetcher, URLFetcherResponse
@@ -55,8 +58,19 @@ class _Shipped(URLFetcher):  # type: ignore[misc]
         if url.startswith(_HERE):
             path = (assets.STATIC / unquote(parts.path.removeprefix("/static/"))).resolve()
             if path.is_relative_to(assets.STATIC) and path.is_file():
-                return URLFetcherResponse(url, path.read_bytes())
+                return URLFetcherResponse(url, _unpacked(path))
         raise ValueError(f"'{url[:80]}' is not part of the application")
+
+
+@lru_cache(64)
+def _unpacked(path: Path) -> bytes:
+    """A file that ships; a font without its compression, which to undo for every report takes longer than to set its pages."""
+    body = path.read_bytes()
+    if path.suffix != ".woff2":
+        return body
+    plain = BytesIO()
+    woff2.decompress(BytesIO(body), plain)
+    return plain.getvalue()
 
 
 def pdf(body: str, title: str, author: str, paper: str = "a4") -> bytes:
@@ -120,6 +134,7 @@ def _styled(svg: str) -> str:
     return styled
 
 
+@lru_cache(256)
 def _formula(markup: str) -> str:
     said = _LABEL.search(markup)
     words = unescape(said[1]) if said else unescape(re.sub(r"<[^>]+>", " ", markup)).strip()

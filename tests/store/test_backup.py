@@ -13,13 +13,13 @@ from uuid import uuid4
 
 import pytest
 
-from cavrel import demo
 from cavrel.store import backup as kept
 from cavrel.store.backup import BackupError, backup, restore
 from cavrel.store.cluster import Cluster
 from cavrel.store.migrate import migrate
-from cavrel.store.pool import Pool, open_pool
+from cavrel.store.pool import open_pool
 from cavrel.web import create_app
+from tests.conftest import copied
 
 
 @pytest.fixture
@@ -31,10 +31,11 @@ def fresh(cluster: Cluster) -> str:
 
 
 @pytest.fixture(scope="module")
-def filled(pool: Pool, database: str) -> str:
-    demo.load(pool)
-    create_app(pool)  # which makes the key of its sessions
-    return database
+def filled(cluster: Cluster, demonstrated: str) -> str:
+    url = copied(cluster, demonstrated)
+    with open_pool(url, size=1) as pool:
+        create_app(pool)  # which makes the key of its sessions
+    return url
 
 
 PAGES = ["/runs.json", *(f"/runs/{run}/{page}.json" for run in (1, 4, 9) for page in ("measure", "judge", "logbook"))]

@@ -52,13 +52,15 @@ class Values:
     @cached_property
     def u(self) -> Array:
         """``(rows,)`` standard uncertainty, SI."""
-        return uncertainty.combined(self.pushes.contributions(self.batch))
+        with np.errstate(all="ignore"):
+            return uncertainty.combined(self.pushes.contributions(self.batch))
 
     @cached_property
     def own(self) -> Array:
         """``(rows,)`` the part of it by each row's own components, SI."""
-        parts = self.pushes.contributions(self.batch)
-        return uncertainty.combined(parts[self.pushes.own(parts)])
+        with np.errstate(all="ignore"):
+            parts = self.pushes.contributions(self.batch)
+            return uncertainty.combined(parts[self.pushes.own(parts)])
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -122,7 +124,8 @@ class ResultAnalysis:
     @cached_property
     def budget(self) -> tuple[Source, ...]:
         """Contributions gathered by source; none where linear propagation is no answer."""
-        return uncertainty.budget(self.parts, self.pushes) if self.u > 0 else ()
+        with np.errstate(all="ignore"):
+            return uncertainty.budget(self.parts, self.pushes) if self.u > 0 else ()
 
     @property
     def accepted(self) -> ReferenceValue | None:

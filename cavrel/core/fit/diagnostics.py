@@ -66,7 +66,7 @@ class Diagnostics:
     def standardised(self) -> Array:
         """``(n,)`` residuals over their standard deviation."""
         scale = 1.0 if self.known or self.dof <= 0 else self.squares / self.dof
-        with np.errstate(divide="ignore", invalid="ignore"):
+        with np.errstate(all="ignore"):
             size = np.sqrt(self.weights / scale) / np.sqrt(np.maximum(1 - self.leverage, 1e-12))
             return np.nan_to_num(self.residuals * size)
 
@@ -74,7 +74,8 @@ class Diagnostics:
     def curvature(self) -> tuple[float | None, int]:
         """Two-sided p of an added power of x, None where there are too few points; and the sign of the added term."""
         root = np.sqrt(self.weights)
-        return _curvature(self.x, self.residuals * root, root, self.basis, self.power, self.known)
+        with np.errstate(all="ignore"):
+            return _curvature(self.x, self.residuals * root, root, self.basis, self.power, self.known)
 
     @property
     def curvature_p(self) -> float | None:
