@@ -2,13 +2,31 @@
 
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
-from concurrent.futures import Future
 from functools import update_wrapper
-from threading import Lock
+from threading import Event, Lock
 from typing import Any, Generic, ParamSpec, TypeVar
 
 Made = TypeVar("Made")
 Given = ParamSpec("Given")
+
+
+class _Coming(Generic[Made]):
+    """A result that is being worked out. ``done``: told to those who wait for it, None while nobody does; ``made``: it, once it is there."""
+
+    __slots__ = ("done", "fault", "made")
+
+    def __init__(self) -> None:
+        self.done: Event | None = None
+        self.made: list[Made] = []
+        self.fault: BaseException | None = None
+
+    def wait(self) -> Made:
+        """Raises what working it out raised."""
+        assert self.done is not None
+        self.done.wait()
+        if self.fault is not None:
+            raise self.fault
+        return self.made[0]
 
 
 class Remembering(Generic[Given, Made]):
@@ -17,7 +35,7 @@ class Remembering(Generic[Given, Made]):
     def __init__(self, work: Callable[Given, Made], most: int) -> None:
         self._work, self._most = work, most
         self._kept: OrderedDict[tuple[object, ...], tuple[object, Made]] = OrderedDict()
-        self._coming: dict[tuple[object, ...], Future[Made]] = {}
+        self._coming: dict[tuple[object, ...], _Coming[Made]] = {}
         self._lock = Lock()
         update_wrapper(self, work)
 
@@ -30,25 +48,29 @@ class Remembering(Generic[Given, Made]):
                 self._kept.move_to_end(key)
                 return found[1]
             coming = self._coming.get(key)
-            first = coming is None
             if coming is None:
-                coming = self._coming[key] = Future()
+                coming = self._coming[key] = _Coming[Made]()
+                first = True
+            else:
+                first = False
+                coming.done = coming.done or Event()
         if not first:  # forty benches that ask for one thing at once have it worked out once
-            return coming.result()
+            return coming.wait()
         try:
-            made = self._work(*given, **named)
+            coming.made.append(self._work(*given, **named))
         except BaseException as fault:
+            coming.fault = fault
+            raise
+        finally:
             with self._lock:
                 del self._coming[key]
-            coming.set_exception(fault)
-            raise
-        with self._lock:
-            self._kept[key] = thing, made
-            del self._coming[key]
-            while len(self._kept) > self._most:
-                self._kept.popitem(last=False)
-        coming.set_result(made)
-        return made
+                for made in coming.made:
+                    self._kept[key] = thing, made
+                while len(self._kept) > self._most:
+                    self._kept.popitem(last=False)
+            if coming.done is not None:
+                coming.done.set()
+        return coming.made[0]
 
     def forget(self) -> None:
         """Work everything out anew from here on."""

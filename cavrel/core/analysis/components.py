@@ -94,36 +94,25 @@ def of_input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Blo
     spec, values = entry.spec, entry.values
     present = ~np.isnan(values)
     k = present.sum(axis=1)
-    if not k.any():
+    most = int(k.max())
+    if not most:
         nothing = np.full(len(k), np.nan)
         return Nominal(nothing, k, nothing, spec.unit.offset), []
-    filled = np.where(present, values, 0.0)
-    many = np.maximum(k, 1)
-    mean = np.where(k > 0, filled.sum(axis=1) / many, np.nan)
+    with np.errstate(invalid="ignore"):
+        mean = np.where(present, values, 0.0).sum(axis=1) / k  # NaN where nothing was read
     typed = ~np.isnan(entry.stated)
     has_stated = typed.any(axis=1)
     said = np.zeros(len(k))
-    if has_stated.any():
+    any_stated = bool(has_stated.any())
+    if any_stated:
         stated = entry.stated * (1.0 if rules.stated == "standard" else 1 / math.sqrt(3))
         said = root_mean_square(stated, typed, typed.sum(axis=1))
     seen = np.full(len(k), np.nan)
-    if (k > 1).any():
+    if most > 1:
         deviation = np.where(present, values - mean[:, None], 0.0)
         seen = np.where(k > 1, np.sqrt((deviation**2).sum(axis=1) / np.maximum(k - 1, 1)), np.nan)
-    gauge = spec.gauge
-    if gauge is not None and gauge.dial:
-        step = np.where(present, 0.0, np.nan)
-    elif gauge is not None and gauge.least_count is not None and spec.extract is None:
-        step = np.where(present, gauge.least_count, np.nan)
-    else:
-        step = entry.step
-    with np.errstate(invalid="ignore"):
-        rounding = root_mean_square(np.asarray(resolution_u(step, rules)), present, k)
-    s, dof, estimates = scatter(spec, seen, k, rounding, rules)
     blocks: list[Block] = []
     rows = np.flatnonzero(k > 0)
-    if spec.exact or spec.count:
-        s, dof, estimates = seen, np.where(k > 1, k - 1.0, np.inf), [f"scatter:{spec.key}:{i}" for i in range(len(k))]
 
     def add(
         kind: str,
@@ -154,21 +143,34 @@ def of_input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Blo
             )
 
     def add_stated(u: Array) -> None:
-        add("stated", "stated ±", u, "normal" if rules.stated == "standard" else "rectangular")
+        if any_stated:
+            add("stated", "stated ±", u, "normal" if rules.stated == "standard" else "rectangular")
 
     if spec.exact:
         add_stated(np.where(has_stated, said, 0.0))
         return Nominal(mean, k, np.full(len(k), np.nan), spec.unit.offset), blocks
     if spec.count:
         u, scattered = counting(mean, seen, k)
+        dof, estimates = np.where(k > 1, k - 1.0, np.inf), [f"scatter:{spec.key}:{i}" for i in range(len(k))]
         add_stated(np.where(has_stated, said, 0.0))
         by_scatter = np.where(scattered & ~has_stated, seen / np.sqrt(np.maximum(k, 1)), 0.0)
         add("repeatability", "scatter of repeats", by_scatter, "student", dof, estimates)
         add("counting", "counting", np.where(scattered | has_stated, 0.0, u), "normal", counts=mean)
         return Nominal(mean, k, seen, spec.unit.offset), blocks
+    gauge = spec.gauge
+    if gauge is not None and gauge.dial:
+        step = np.where(present, 0.0, np.nan)
+    elif gauge is not None and gauge.least_count is not None and spec.extract is None:
+        step = np.where(present, gauge.least_count, np.nan)
+    else:
+        step = entry.step
+    with np.errstate(invalid="ignore"):
+        rounding = root_mean_square(np.asarray(resolution_u(step, rules)), present, k)
+    s, dof, estimates = scatter(spec, seen, k, rounding, rules)
     of_trace = ~np.isnan(entry.extracted)
     traced = of_trace.any(axis=1)
-    if traced.any():
+    any_traced = bool(traced.any())
+    if any_traced:
         # The scatter of several trials holds their traces' noise; what it cannot show is only what exceeds it.
         noise = root_mean_square(np.where(of_trace, entry.extracted, np.nan), of_trace, of_trace.sum(axis=1))
         held = np.where((k > 1) & ~np.isnan(s), s, 0.0)
@@ -178,11 +180,11 @@ def of_input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Blo
     if watched.any():
         u_mean = repeatability(entry, s, k, rules)
         add("repeatability", "scatter of repeats", np.where(watched, u_mean, 0.0), "student", dof, estimates)
-    said = np.where(has_stated, said, rounding)
+    declared = np.where(has_stated, said, rounding) if any_stated else rounding
     # The scatter that was seen holds each reading's rounding and reaction already; what it cannot show is only what exceeds it.
-    inside = np.where(watched, s, 0.0) ** 2
-    declared = np.where(has_stated, said, rounding)
-    left = np.where(traced, 0.0, np.sqrt(np.maximum(declared**2 - inside, 0.0)))
+    left = np.sqrt(np.maximum(declared**2 - np.where(watched, s, 0.0) ** 2, 0.0)) if watched.any() else declared
+    if any_traced:
+        left = np.where(traced, 0.0, left)
     add_stated(np.where(has_stated, left, 0.0))
     add("resolution", "last digit", np.where(has_stated, 0.0, left), "rectangular")
     if gauge is not None:

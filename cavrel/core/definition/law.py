@@ -8,7 +8,6 @@ import math
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import optimize
 
 from cavrel.core.definition import Definition, Fit
 from cavrel.core.errors import CavrelError, DefinitionError
@@ -194,6 +193,8 @@ class _World:
         for side, other in ((self.left, self.right), (self.right, self.left)):
             if side == Name(solved) and Name(solved) not in walk(other):
                 return np.broadcast_to(self.array(other, rows), (1, _ROWS))
+        from scipy import optimize  # a fifth of a second, which a start need not wait for
+
         grid = np.geomspace(1e-3, 1e3, 61)
         found = np.full((1, _ROWS), np.nan)
         for i in range(_ROWS):

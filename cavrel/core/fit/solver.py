@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import optimize
 
 Array = NDArray[np.float64]
 
@@ -61,6 +60,8 @@ def nominal(curve: Curve, y: Array, w: Array, starts: Array, near: bool = False)
         chosen = int(np.argmin(np.where(np.isfinite(squares), squares, np.inf)))
         if settled[chosen]:
             return np.asarray(ends[chosen])
+    from scipy import optimize  # a fifth of a second, which a start need not wait for
+
     best: tuple[float, Array] | None = None
     for start in starts:
         try:
