@@ -14,7 +14,8 @@ from cavrel.core.fit.extremes import extremes
 from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.quantity.units import Unit
-from cavrel.graph import forces, numberline, points
+from cavrel.graph import fitted as drawn_line
+from cavrel.graph import numberline, points
 from cavrel.graph.points import Axis, Mark
 from cavrel.graph.scale import fit_scale
 from cavrel.present.texts import one_line
@@ -119,22 +120,12 @@ def small(opened: Opened) -> str | None:
     return points.small(marks, x_axis, y_axis, points.described(f"{y_axis.symbol} against {x_axis.symbol}", marks))
 
 
-def force_pictures(opened: Opened) -> list[tuple[str, str]]:
-    """(caption, drawing) of every force picture that has its numbers."""
-    found = []
-    for name, picture in opened.analysis.pictures.items():
-        label = opened.definition.pictures[name].label
-        caption = f"{label}: row {picture.row}" if picture.row else label
-        found.append((caption, forces.force_picture(picture.pivot, picture.forces, caption)))
-    return found
-
-
 def straightened(opened: Opened, fit: FitAnalysis, draw: Collection[str] = ()) -> Straightened:
     """The raw curve and the straight line. ``draw``: what stands in the graph beside the line, by the names of `straighten.DRAWN`."""
     x_axis, y_axis = fit_axes(opened, fit)
     marks = fit_marks(opened, fit)
     parts = company(opened, fit) if "parts" in draw else []
-    fitted: points.FittedLine | None = None
+    fitted: drawn_line.FittedLine | None = None
     read_off: list[str] = []
     if fit.drawable and fit.diagnostics is not None:
         finite = np.array([m.x for m in marks])
@@ -158,7 +149,7 @@ def straightened(opened: Opened, fit: FitAnalysis, draw: Collection[str] = ()) -
             (by_row[int(row) + 1], float(residual), float(u))
             for row, residual, u in zip(fit.rows, found.residuals / step.y_unit.factor, own, strict=True)
         ]
-        fitted = points.FittedLine(grid, y, k * u, residuals)
+        fitted = drawn_line.FittedLine(grid, y, k * u, residuals)
         if "intercept" in fit.parameters:
             fitted, read_off = _by_hand(opened, fit, fitted, draw)
         single = fit.single_u() / step.y_unit.factor
@@ -174,15 +165,15 @@ def straightened(opened: Opened, fit: FitAnalysis, draw: Collection[str] = ()) -
     title = points.described(f"{y_axis.word} {y_axis.symbol} against {x_axis.word} {x_axis.symbol}".strip(), marks)
     if parts:
         title += "; beside it " + ", ".join(points.described(part.name, part.marks) for part in parts)
-    line, times, hidden = points.straight_line(marks, x_axis, y_axis, fitted, title, parts)
+    line, times, hidden = drawn_line.straight_line(marks, x_axis, y_axis, fitted, title, parts)
     return Straightened(_raw(opened, fit), line, times, hidden, tuple(read_off))
 
 
-def company(opened: Opened, fit: FitAnalysis) -> list[points.Beside]:
+def company(opened: Opened, fit: FitAnalysis) -> list[drawn_line.Beside]:
     """The other parts of the run that stand on the same axes, in this one's units: curves through other tables with the same kinds of x and
     y."""
     step = opened.program.fits[fit.name]
-    found: list[points.Beside] = []
+    found: list[drawn_line.Beside] = []
     for name, other in opened.analysis.fits.items():
         own = opened.program.fits[name]
         alike = own.x_unit.dimension == step.x_unit.dimension and own.y_unit.dimension == step.y_unit.dimension
@@ -198,13 +189,13 @@ def company(opened: Opened, fit: FitAnalysis) -> list[points.Beside]:
             span = np.linspace(*points.span(np.array([m.x for m in marks])), 40)
             at, _ = other.at(step.x_unit.to_si(span))
             x, y = span, step.y_unit.from_si(at)
-        found.append(points.Beside(name=opened.definition.series[own.series].label, marks=marks, x=x, y=y))
+        found.append(drawn_line.Beside(name=opened.definition.series[own.series].label, marks=marks, x=x, y=y))
     return found
 
 
 def _by_hand(
-    opened: Opened, fit: FitAnalysis, fitted: points.FittedLine, draw: Collection[str]
-) -> tuple[points.FittedLine, list[str]]:
+    opened: Opened, fit: FitAnalysis, fitted: drawn_line.FittedLine, draw: Collection[str]
+) -> tuple[drawn_line.FittedLine, list[str]]:
     """The line with what schools draw beside it, and what is read off."""
     step = opened.program.fits[fit.name]
     along, up, unit = step.x_unit, step.y_unit, fit.parameters["slope"].unit
@@ -217,7 +208,7 @@ def _by_hand(
         # As near as a paper's small squares: a twentieth of what is between two numbers on the axis.
         square = fit_scale(*points.span(fitted.y), 0.0, 1.0, 6).step / 20
         heights = (round(float(read[0]) / square) * square, round(float(read[1]) / square) * square)
-        fitted = replace(fitted, triangle=points.Triangle(ends, heights))
+        fitted = replace(fitted, triangle=drawn_line.Triangle(ends, heights))
         corners = [f"({significant(a, 4)}, {significant(b, 4)})" for a, b in zip(ends, heights, strict=True)]
         gradient = (heights[1] - heights[0]) / (ends[1] - ends[0])
         said.append(

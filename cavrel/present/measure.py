@@ -10,7 +10,7 @@ from cavrel.core.logbook.run import trials
 from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
-from cavrel.present import circuits, graphs, results, steady, tables, tested, timings
+from cavrel.present import circuits, graphs, pictures, results, steady, tables, tested, timings
 from cavrel.service.opened import Opened
 
 
@@ -158,16 +158,10 @@ def live(opened: Opened) -> dict[str, Any]:
     return found
 
 
-def standing(opened: Opened, before: Opened | None) -> set[str]:
-    """The names of what stands in `live` as it stood ``before``; none where that was never shown."""
-    was = before.shown.get("live") if before is not None and before.base is opened.base else None
-    return set() if was is None else {name for name, part in live(opened).items() if part == was[name]}
-
-
 def _live(opened: Opened) -> dict[str, Any]:
     return {
         "small_graph": graphs.small(opened),
-        "pictures": [*graphs.force_pictures(opened), *filter(None, [circuits.circuit(opened)])],
+        "pictures": [*pictures.force_pictures(opened), *filter(None, [circuits.circuit(opened)])],
         "results": [] if opened.definition.fits else results.overview(opened),
         "deck": _deck(opened),
         "steps": steps(opened),

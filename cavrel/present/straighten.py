@@ -3,7 +3,6 @@
 import math
 from dataclasses import dataclass
 from typing import Any
-from urllib.parse import parse_qsl, urlencode
 
 from cavrel.core.analysis import one_more
 from cavrel.core.analysis.fitted import FitAnalysis
@@ -17,6 +16,7 @@ from cavrel.core.quantity.reading import read
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.words import counted
 from cavrel.present import axes, graphs, listed, notes, worked
+from cavrel.present.looks import DRAWN, Wanted
 from cavrel.present.notes import Note
 from cavrel.present.texts import one_line
 from cavrel.service.opened import Opened
@@ -195,48 +195,6 @@ def _pills(opened: Opened) -> list[tuple[str, str]]:
         (name, opened.definition.series[body.series].short if axes[name] in shared else axes[name])
         for name, body in opened.definition.fits.items()
     ]
-
-
-DRAWN = {
-    "triangle": "gradient triangle",
-    "extremes": "steepest and shallowest lines",
-    "single": "where single readings lie",
-    "parts": "the other parts",
-}
-"""What can stand in the graph beside the line."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Wanted:
-    """Which graph the page shows: a ``fit`` of the experiment, empty for the first, or any axes, ``x`` and ``y`` as formulas of a ``series``."""
-
-    fit: str = ""
-    series: str = ""
-    x: str = ""
-    y: str = ""
-    draw: str = ""
-    at: str = ""
-
-    @property
-    def detail(self) -> str:
-        """As a page names it when it asks what changed: a fit’s name, or everything that its address says."""
-        return self.fit if not (self.series or self.draw or self.at) else f"?{self.address()}"
-
-    def address(self, toggled: str = "") -> str:
-        """What the page’s address says after its question mark; ``toggled``: with one thing drawn that is not, or not drawn that is."""
-        drawn = {part for part in self.draw.split(".") if part in DRAWN} ^ ({toggled} if toggled else set())
-        given = {"series": self.series, "x": self.x, "y": self.y} if self.series else {"fit": self.fit}
-        return urlencode(
-            {**given, **({"draw": ".".join(sorted(drawn))} if drawn else {}), **({"at": self.at} if self.at else {})}
-        )
-
-    @classmethod
-    def read(cls, detail: str) -> "Wanted":
-        """From what a page names."""
-        if not detail.startswith("?"):
-            return cls(fit=detail)
-        given = dict(parse_qsl(detail[1:], keep_blank_values=True))
-        return cls(**{name: given.get(name, "") for name in ("fit", "series", "x", "y", "draw", "at")})
 
 
 def content(opened: Opened, wanted: Wanted) -> tuple[dict[str, Any], list[Note]]:

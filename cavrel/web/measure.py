@@ -3,7 +3,7 @@
 from flask import Blueprint, jsonify, render_template
 from flask.typing import ResponseReturnValue
 
-from cavrel.present import measure, needed, notes, tables
+from cavrel.present import changed, measure, needed, notes, tables
 from cavrel.service.opened import Opened
 from cavrel.web.shared import Following, frame, opened_or_404, stage_page
 
@@ -27,7 +27,7 @@ def follow(opened: Opened, wanted: Following) -> str:
     shown = frame(opened, "measure", notes.measure_notes(opened))
     if wanted.whole:
         return render_template("measure/follow.html", **shown, **measure.content(opened), whole=True, standing=())
-    fields, computed = tables.changed(opened, wanted.before)
+    fields, computed = changed.cells(opened, wanted.before)
     ticked = wanted.before is None or wanted.before.state.ticks != opened.state.ticks
     return render_template(
         "measure/follow.html",
@@ -38,5 +38,5 @@ def follow(opened: Opened, wanted: Following) -> str:
         needed=tables.quantities(opened) if needed.says_needed(opened) else (),
         ticked=ticked,
         whole=False,
-        standing=measure.standing(opened, wanted.before),
+        standing=changed.standing(opened, wanted.before),
     )

@@ -4,7 +4,7 @@ from flask import Blueprint, abort, jsonify, render_template, request
 from flask.typing import ResponseReturnValue
 
 from cavrel.present import straighten
-from cavrel.present.straighten import Wanted
+from cavrel.present.looks import Wanted
 from cavrel.service.opened import Opened
 from cavrel.web.shared import Following, frame, opened_or_404, stage_page
 

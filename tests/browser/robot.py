@@ -1,4 +1,4 @@
-"""A bench of the tests: it works the apparatus on the screen by hand and reads it by what the drawings' labels say, no closer than a person."""
+"""A bench of the tests: it works the apparatus on the screen by hand and reads it as a person does; long because each kind has its own hand."""
 
 import re
 from collections.abc import Mapping

@@ -1,4 +1,4 @@
-"""The slip finder on sheets whose slip is known: by hand, and planted in simulated runs by rules that are not the finder's own."""
+"""The slip finder on sheets whose slip is known, by hand and planted by rules that are not its own; long because each family has a sheet."""
 
 import math
 import random

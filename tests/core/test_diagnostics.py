@@ -9,6 +9,7 @@ from scipy import stats
 
 from cavrel.core.fit import models, solver, york
 from cavrel.core.fit.diagnostics import Diagnostics, diagnose, runs_probability
+from cavrel.core.fit.least_squares import NoFit, response
 
 RNG = np.random.default_rng(8)
 X = np.array([0.6, 0.9, 1.2, 1.5, 1.8, 2.1, 2.4])
@@ -27,7 +28,7 @@ def fitted(
     model = model or models.Line()
     curve = bound(model)
     theta = solver.nominal(curve, y, w, np.zeros((1, len(model.names))))
-    _, basis = solver.response(curve.jacobian(theta[None])[0], w)
+    _, basis = response(curve.jacobian(theta[None])[0], w)
     found = diagnose(X, y, curve.predict(theta[None])[0], basis, w, known, model.polynomial + 1)
     return theta, found
 
@@ -43,7 +44,7 @@ def test_parabola_is_that_of_polyfit() -> None:
     theta, _ = fitted(1 / U**2, True, model=models.Parabola())
     best, covariance = np.polyfit(X, Y, 2, w=1 / U, cov="unscaled")
     assert theta == pytest.approx(best, rel=1e-8)
-    gain, _ = solver.response(models.Parabola().jacobian(theta[None], X[None])[0], 1 / U**2)
+    gain, _ = response(models.Parabola().jacobian(theta[None], X[None])[0], 1 / U**2)
     assert (gain * U**2) @ gain.T == pytest.approx(covariance, rel=1e-8)
 
 
@@ -159,6 +160,6 @@ def test_starts_come_from_the_data_and_derivatives_are_right(
 
 def test_points_that_tell_nothing_apart_make_no_fit() -> None:
     same = np.full(5, 2.0)
-    with pytest.raises(solver.NoFit):
+    with pytest.raises(NoFit):
         solver.nominal(bound(models.Parabola(), same), np.arange(5.0), np.ones(5), np.zeros((1, 3)))
     assert models.Power().starts(np.array([-1.0, 1, 2]), np.ones(3), np.ones(3)).shape == (0, 2)

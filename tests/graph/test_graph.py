@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from cavrel.graph import fitted as drawn_line
 from cavrel.graph import numberline, points, svg
 from cavrel.graph.points import Axis, Mark
 from cavrel.graph.scale import fit_scale, nice_step
@@ -61,8 +62,8 @@ def count(text: str, class_: str) -> int:
 def test_the_straight_line_shows_every_mark_in_its_state() -> None:
     grid = np.linspace(0, 2, 10)
     own = [m for m in marks() if m.state != "out"]
-    fitted = points.FittedLine(grid, 4 * grid, np.full(10, 0.1), [(m, 0.05, 0.2) for m in own])
-    text, times, hidden = points.straight_line(marks(), X, Y, fitted, "T² against L")
+    fitted = drawn_line.FittedLine(grid, 4 * grid, np.full(10, 0.1), [(m, 0.05, 0.2) for m in own])
+    text, times, hidden = drawn_line.straight_line(marks(), X, Y, fitted, "T² against L")
     assert count(text, "hollow") == 1
     assert count(text, "strike") == 1
     assert count(text, "fit") == 1
@@ -78,7 +79,7 @@ def test_the_straight_line_shows_every_mark_in_its_state() -> None:
 
 
 def test_no_line_and_no_points_still_draw() -> None:
-    assert count(points.straight_line(marks(), X, Y, None, "t")[0], "fit") == 0
+    assert count(drawn_line.straight_line(marks(), X, Y, None, "t")[0], "fit") == 0
     assert "first full row" in points.small([], X, Y, "t")
     ET.fromstring(points.raw_curve(marks()[:1], X, Y, (np.array([0.0, 1.0]), np.array([0.0, 1.0])), "t"))
 
@@ -86,7 +87,7 @@ def test_no_line_and_no_points_still_draw() -> None:
 def test_other_parts_stand_in_the_picture_by_a_shape_of_their_own() -> None:
     names = [("Part B", 1.0), ("Part C", 40.0)]
     others = [
-        points.Beside(
+        drawn_line.Beside(
             name=name,
             marks=[Mark(x=x, y=up * x, u_x=0, u_y=0, at=f"b.{x}", label="") for x in (1, 2)],
             x=np.array([1.0, 2.0]),
@@ -94,8 +95,8 @@ def test_other_parts_stand_in_the_picture_by_a_shape_of_their_own() -> None:
         )
         for name, up in names
     ]
-    alone, *_ = points.straight_line(marks(), X, Y, None, "t")
-    text, *_ = points.straight_line(marks(), X, Y, None, "t", others)
+    alone, *_ = drawn_line.straight_line(marks(), X, Y, None, "t")
+    text, *_ = drawn_line.straight_line(marks(), X, Y, None, "t", others)
     assert count(alone, "beside-mark") == 0
     assert count(text, "beside-mark") == 4 and count(text, "beside-line") == 2
     shapes = [e.get("d") for e in elements(text) if e.get("class") == "beside-mark"]

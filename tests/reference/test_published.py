@@ -11,7 +11,8 @@ from cavrel.core.analysis import Analysis, analyse
 from cavrel.core.analysis.uncertainty import coverage_factor
 from cavrel.core.definition.program import compile_program
 from cavrel.core.definition.reference import normal_gravity
-from cavrel.core.fit import solver, york
+from cavrel.core.fit import york
+from cavrel.core.fit.least_squares import response
 from cavrel.core.logbook import run as runs
 from cavrel.core.quantity.rounding import concise, with_u
 
@@ -91,7 +92,7 @@ def test_both_axes_uncertain() -> None:
     assert slope == pytest.approx(-0.480533, abs=5e-7)
     assert intercept == pytest.approx(5.479910, abs=5e-7)
     weights = 1 / errors.of_residual(slope)
-    gain, _ = solver.response(np.stack([adjusted, np.ones(10)], axis=1), weights)
+    gain, _ = response(np.stack([adjusted, np.ones(10)], axis=1), weights)
     u_slope, u_intercept = np.sqrt((gain**2 / weights).sum(axis=1))
     assert u_slope == pytest.approx(0.057985, abs=5e-7)
     assert u_intercept == pytest.approx(0.294971, abs=5e-7)

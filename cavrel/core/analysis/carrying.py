@@ -11,15 +11,14 @@ from cavrel.core.analysis import fitting, lanes, one_more, uncertainty
 from cavrel.core.analysis.binding import bind
 from cavrel.core.analysis.components import Nominal
 from cavrel.core.analysis.fitted import FitAnalysis
+from cavrel.core.analysis.identities import Parity, Verified
 from cavrel.core.analysis.lanes import Pushes
 from cavrel.core.analysis.points import LARGEST
 from cavrel.core.analysis.records import (
     ForcePicture,
-    Parity,
     PredictionAnalysis,
     ResultAnalysis,
     Values,
-    Verified,
 )
 from cavrel.core.analysis.sheet import Sheet
 from cavrel.core.definition.reference import ReferenceValue

@@ -16,11 +16,10 @@ from cavrel.core.analysis.lanes import Pushes
 from cavrel.core.analysis.solving import Solved, Solving
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.definition.steps import FitStep
-from cavrel.core.fit import solver
 from cavrel.core.fit.diagnostics import Diagnostics, chance_of, diagnose
 from cavrel.core.fit.extremes import extremes
+from cavrel.core.fit.least_squares import NoFit, response, step_of
 from cavrel.core.fit.models import Damped, Line, Model
-from cavrel.core.fit.solver import NoFit
 
 Array = NDArray[np.float64]
 
@@ -58,7 +57,7 @@ class _Fitting(Solving):
     def made(self, solved: Solved, told: tuple[str, Diagnostics] | None = None) -> tuple[FitAnalysis, Array, Array]:
         """Parameters with all their contributions. ``told``: who speaks for the rows' uncertainty, with the diagnostics that said so."""
         theta, count = solved.theta, self.pushes.count
-        gain, basis = solver.response(solved.jacobian, solved.weights)
+        gain, basis = response(solved.jacobian, solved.weights)
         left = self.left_over(theta)
         over_batch = self.followed(solved, gain, left)
         parts = self.pushes.contributions(left)
@@ -108,7 +107,7 @@ class _Fitting(Solving):
             designs = self.curves.jacobian(start)
             if len(designs) != len(left):
                 designs = np.broadcast_to(designs, (*left.shape, len(theta)))
-            moved = solver.step_of(designs, left, solved.weights)
+            moved = step_of(designs, left, solved.weights)
         moved = moved - moved[:1]
         if self.wide:
             return theta + moved

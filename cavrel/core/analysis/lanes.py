@@ -7,112 +7,16 @@ largest value) does each component get a pair of entries, and what they carry th
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
 from cavrel.core.analysis.components import Block, Nominal
+from cavrel.core.analysis.layout import Layout, laid_out
 from cavrel.core.formula.evaluate import FOLDS
 
 Array = NDArray[np.float64]
 Truth = NDArray[np.bool_]
-
-
-@dataclass(frozen=True, slots=True)
-class Lane:
-    """One pair of entries of the narrow batch.
-
-    ``block``: index of the block it pushes.
-    ``rows``: ``(m,)`` rows it pushes; None where it acts on all rows together.
-    ``components``: ``(m,)`` the component of each of those rows, or the one component.
-    """
-
-    block: int
-    rows: NDArray[np.intp] | None
-    components: NDArray[np.intp]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Spread:
-    """Where the narrow entries that a fit over some rows follows belong in the wide batch: components of lanes that push one (``lone`` narrow,
-    ``lone_wide`` wide entries), and those of rows pushed together with others (``entries`` narrow, ``at`` place among the rows fitted, ``wide``)."""
-
-    lone: NDArray[np.intp]
-    lone_wide: NDArray[np.intp]
-    entries: NDArray[np.intp]
-    at: NDArray[np.intp]
-    wide: NDArray[np.intp]
-
-
-_MOST_SPREADS = 64
-
-
-@dataclass(frozen=True, kw_only=True)
-class Layout:
-    """Which component stands where.
-
-    ``starts``: the first component of each block.
-    ``count``: K.
-    ``lanes``: L of them.
-    ``lane_of``: ``(K,)`` the lane that pushes a component, -1 for none (the scatter about a fit, which is known once the fit is).
-    ``places``: ``(2K+1,)`` the narrow entry that shows what a wide one does; the nominal one for components of lanes that push several rows.
-    ``single``: ``(2K+1,)`` the same for a single value, which every lane's entry shows.
-    ``lone``: ``(2, c)`` lane and component, of lanes that push one component.
-    ``each``: ``(3, m)`` lane, row and component of every row that is pushed together with others.
-    ``together``: ``(L,)`` lanes that push several rows, each by a component of its own.
-    ``alone``: ``(L,)`` lanes that push one row by its own component.
-    ``any_together``, ``any_alone``: whether there are such.
-    ``independent``: ``(K,)`` components of single rows.
-    ``estimate``: ``(K,)`` number of the estimate of scatter a component rests on, -1 for none.
-    ``resting``: ``(r,)`` the components that rest on one.
-    ``begins``: ``(e,)`` the first component of each estimate, whose degrees of freedom are those of all.
-    ``spreads``: those asked for so far.
-    """
-
-    starts: tuple[int, ...]
-    count: int
-    lanes: tuple[Lane, ...]
-    lane_of: NDArray[np.intp]
-    places: NDArray[np.intp]
-    single: NDArray[np.intp]
-    lone: NDArray[np.intp]
-    each: NDArray[np.intp]
-    together: Truth
-    alone: Truth
-    any_together: bool
-    any_alone: bool
-    independent: Truth
-    estimate: NDArray[np.intp]
-    resting: NDArray[np.intp]
-    begins: NDArray[np.intp]
-    spreads: dict[tuple[bytes, int], Spread] = field(default_factory=dict, repr=False)
-
-    def spread(self, use: NDArray[np.intp], rows: int) -> Spread:
-        """For a fit over the rows ``use`` of a table of ``rows``; remembered."""
-        key = use.tobytes(), rows
-        found = self.spreads.get(key)
-        if found is None:
-            if len(self.spreads) >= _MOST_SPREADS:
-                self.spreads.clear()
-            found = self.spreads[key] = self._spread(use, rows)
-        return found
-
-    def _spread(self, use: NDArray[np.intp], rows: int) -> Spread:
-        lanes = len(self.lanes)
-        place = np.full(max(rows, int(self.each[1].max(initial=0)) + 1), -1)
-        place[use] = np.arange(len(use))
-        of_lane, of_component = self.lone
-        at = place[self.each[1]]
-        lane, _, component = self.each[:, at >= 0]
-        return Spread(
-            lone=np.concatenate([1 + of_lane, 1 + lanes + of_lane]),
-            lone_wide=np.concatenate([1 + of_component, 1 + self.count + of_component]),
-            entries=np.concatenate([1 + lane, 1 + lanes + lane]),
-            at=np.tile(at[at >= 0], 2),
-            wide=np.concatenate([1 + component, 1 + self.count + component]),
-        )
 
 
 class Pushes:
@@ -263,84 +167,7 @@ def plan(blocks: Sequence[Block], singled: Mapping[str, frozenset[int]]) -> Push
     return Pushes(
         blocks=tuple(blocks),
         dof=np.concatenate([block.dof for block in blocks]) if blocks else np.zeros(0),
-        layout=_laid_out(outlines, tuple(singled.items())),
-    )
-
-
-_Outline = tuple[tuple[str, ...], int, bytes | None, tuple[str, ...]]
-"""What the place of a block's components rests on: targets, size, rows and estimates."""
-
-
-@lru_cache(256)
-def _laid_out(outlines: tuple[_Outline, ...], singled: tuple[tuple[str, frozenset[int]], ...]) -> Layout:
-    """The places alone; as long as the same cells hold readings they are the same, whatever the readings are."""
-    picked_of = dict(singled)
-    starts: list[int] = []
-    lanes: list[Lane] = []
-    lane_of: list[NDArray[np.intp]] = []
-    independent: list[bool] = []
-    position = 0
-    for index, (targets, size, written, _) in enumerate(outlines):
-        rows = None if written is None else np.frombuffer(written, np.intp)
-        starts.append(position)
-        own = np.arange(position, position + size)
-        position += size
-        lane_of.append(np.full(size, -1))
-        independent += [rows is not None] * size
-        if not targets:
-            continue
-        if rows is None or size == 1:
-            lane_of[-1][:] = len(lanes)
-            lanes.append(Lane(index, rows, own))
-            continue
-        picked = picked_of.get(targets[0].partition(".")[0], frozenset())
-        apart = np.isin(rows, list(picked)) if picked else np.zeros(size, bool)
-        if not apart.all():
-            lane_of[-1][~apart] = len(lanes)
-            lanes.append(Lane(index, rows[~apart], own[~apart]))
-        for i in np.flatnonzero(apart).tolist():
-            lane_of[-1][i] = len(lanes)
-            lanes.append(Lane(index, rows[i : i + 1], own[i : i + 1]))
-    together = np.array([lane.rows is not None and len(lane.rows) > 1 for lane in lanes], bool)
-    alone = np.array([lane.rows is not None and len(lane.rows) == 1 for lane in lanes], bool)
-    of_lanes = np.concatenate(lane_of) if lane_of else np.zeros(0, np.intp)
-    lone = [(i, lane.components[0]) for i, lane in enumerate(lanes) if not together[i]]
-    lone_places = np.array(lone, np.intp).reshape(-1, 2).T
-    places = np.zeros(2 * position + 1, np.intp)
-    places[1 + lone_places[1]] = 1 + lone_places[0]
-    places[1 + position + lone_places[1]] = 1 + len(lanes) + lone_places[0]
-    each = [
-        np.stack([np.full(len(lane.rows), i), lane.rows, lane.components])
-        for i, lane in enumerate(lanes)
-        if lane.rows is not None and len(lane.rows) > 1
-    ]
-    names: dict[str, int] = {}
-    estimate = np.array(
-        [
-            names.setdefault(name, len(names)) if name else -1
-            for _, size, _, estimates in outlines
-            for name in (estimates or ("",) * size)
-        ],
-        np.intp,
-    )
-    single = 1 + np.maximum(of_lanes, -1)
-    return Layout(
-        starts=tuple(starts),
-        count=position,
-        lanes=tuple(lanes),
-        lane_of=of_lanes,
-        places=places,
-        single=np.concatenate([[0], single, np.where(single > 0, single + len(lanes), 0)]),
-        lone=lone_places,
-        each=np.concatenate(each, axis=1) if each else np.zeros((3, 0), np.intp),
-        together=together,
-        alone=alone,
-        any_together=bool(together.any()),
-        any_alone=bool(alone.any()),
-        independent=np.array(independent, bool),
-        estimate=estimate,
-        resting=np.flatnonzero(estimate >= 0),
-        begins=np.array([np.argmax(estimate == i) for i in range(len(names))], np.intp),
+        layout=laid_out(outlines, tuple(singled.items())),
     )
 
 

@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 from cavrel.core.analysis import uncertainty
 from cavrel.core.analysis.points import Points
 from cavrel.core.fit import solver, york
+from cavrel.core.fit.least_squares import NoFit, response
 from cavrel.core.fit.models import Straight
 from cavrel.core.fit.models.base import beside
-from cavrel.core.fit.solver import Curve, NoFit
+from cavrel.core.fit.solver import Curve
 
 Array = NDArray[np.float64]
 
@@ -146,7 +147,7 @@ class Solving(Points):
             base = np.array(list(self.step.free.values()))
             try:
                 theta = solver.nominal(curve, self.y, weights, base[None, :])
-                solver.response(curve.jacobian(theta[None, :])[0], weights)
+                response(curve.jacobian(theta[None, :])[0], weights)
                 return theta
             except NoFit:
                 return self.farther(curve, weights, base)
@@ -176,7 +177,7 @@ class Solving(Points):
         for start in moved:
             try:
                 theta = solver.nominal(curve, self.y, weights, start[None, :])
-                solver.response(curve.jacobian(theta[None, :])[0], weights)
+                response(curve.jacobian(theta[None, :])[0], weights)
             except NoFit as fault:
                 reason = str(fault)
                 continue

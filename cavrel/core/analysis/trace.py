@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from cavrel.core.errors import RunError
 from cavrel.core.fit import solver
+from cavrel.core.fit.least_squares import NoFit, response
 from cavrel.core.fit.models import Damped
 from cavrel.core.quantity.units import quantity
 
@@ -103,8 +104,8 @@ def _period(t: Array, y: Array) -> Extract:
     w = np.ones(len(y))
     try:
         theta = solver.nominal(curve, y, w, model.starts(t, y, w))
-        gain, _ = solver.response(curve.jacobian(theta[None, :])[0], w)
-    except solver.NoFit as fault:
+        gain, _ = response(curve.jacobian(theta[None, :])[0], w)
+    except NoFit as fault:
         raise RunError("", f"no oscillation is seen in the stretch: {fault}") from fault
     left = y - curve.predict(theta[None, :])[0]
     tau, s = noise_of(left, 5)

@@ -5,7 +5,7 @@ drawn for its place and for how often it was taken there, so that looking again 
 """
 
 import math
-from collections.abc import Collection, Mapping
+from collections.abc import Collection
 from dataclasses import replace
 
 import numpy as np
@@ -297,13 +297,3 @@ class Bench:
 
     def _amount(self, text: str, place: str) -> float:
         return float(np.ravel(self.apparatus.value(text, None, place))[0])
-
-
-def truths(program: Program, seed: int) -> Mapping[str, float]:
-    """SI values that the apparatus of this ``seed`` hides: of results by their own name, as far as the stand-in states them."""
-    plan = program.definition.simulate
-    if plan is None:
-        return {}
-    with np.errstate(all="ignore"):
-        own = Apparatus(program, np.random.default_rng(seed), hidden=seed)
-    return {name: float(np.ravel(own.true[name])[0]) for name in program.definition.results if name in plan.truth}

@@ -11,6 +11,7 @@ from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.analysis.segments import straight_end
 from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.meaning import LineMeaning
+from cavrel.core.findings.off_line import odd_points, two_sided
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
 from cavrel.core.quantity.rounding import MINUS, significant
@@ -18,7 +19,6 @@ from cavrel.core.words import counted
 
 Array = NDArray[np.float64]
 
-_ODD_POINT = 0.001
 _BENT = 0.001
 _ALPHA_FIT = 0.001
 _OFF_ORIGIN = 0.001
@@ -55,7 +55,7 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
                 say="A curve through so few points cannot show that it is wrong. Add a setting.",
             )
         )
-    findings += _odd_points(fit, series)
+    findings += odd_points(fit, series)
     odd = bool(findings) and findings[-1].code == "off-line"
     if found.curvature_p is not None and found.curvature_p < _BENT and not odd:
         way = "up" if found.curvature_sign > 0 else "down"
@@ -230,46 +230,6 @@ def _foreseen(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Finding]:
     ]
 
 
-def _odd_points(fit: FitAnalysis, series: str) -> list[Finding]:
-    """Points too far from the line for their number (Student's t of the deleted residual, Bonferroni over the points)."""
-    found = fit.diagnostics
-    assert found is not None
-    n, dof = len(fit.rows), found.dof
-    if dof < 2:
-        return []
-    t = found.standardised
-    if found.chi2 is None or found.chi2 > dof:
-        scale = 1.0 if found.chi2 is None else found.chi2 / dof
-        squares = np.minimum(t**2 / scale, dof * (1 - 1e-12))
-        t = np.sign(t) * np.sqrt(squares * (dof - 1) / (dof - squares))
-        p = 2 * special.stdtr(dof - 1, -np.abs(t))
-    else:
-        p = _two_sided(np.abs(t), found.behind)
-    worst = int(np.argmin(p))
-    if p[worst] * n > _ODD_POINT:
-        return []
-    row = int(fit.rows[worst]) + 1
-    side = "above" if found.residuals[worst] > 0 else "below"
-    return [
-        Finding(
-            code="off-line",
-            level="caution",
-            at=f"{series}.{row}",
-            title=f"Row {row} stands off the line",
-            say=f"It lies {significant(abs(float(t[worst])), 2)} standard deviations {side} the line of the others. "
-            "Look at its readings and its setting again.",
-            row_out=(series, row),
-        )
-    ]
-
-
-def _two_sided(t: Array | float, dof: float) -> Array:
-    """Chance of so large a deviation either way: Student's, or normal where ``dof`` is infinite."""
-    if not math.isfinite(dof):
-        return np.asarray(special.erfc(np.asarray(t) / math.sqrt(2)))
-    return np.asarray(2 * special.stdtr(dof, -np.asarray(t)))
-
-
 def _intercept(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None, at: str) -> list[Finding]:
     """The law sends the line through the origin, but the readings do not."""
     if meaning is None or not meaning.through_origin or "intercept" not in fit.parameters:
@@ -282,7 +242,7 @@ def _intercept(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None
     p = (
         float(2 * special.stdtr(found.dof, -abs(z)))
         if fit.source == "scatter"
-        else float(_two_sided(abs(z), found.behind))
+        else float(two_sided(abs(z), found.behind))
     )
     if p > _OFF_ORIGIN and (p > _PERHAPS or abs(z) < _FAR):
         return []

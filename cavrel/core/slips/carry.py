@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 from cavrel.core.analysis import Analysis
 from cavrel.core.analysis.binding import bind
 from cavrel.core.analysis.fitted import Bound, FitAnalysis
+from cavrel.core.analysis.identities import Parity
 from cavrel.core.analysis.points import curve_of
-from cavrel.core.analysis.records import Parity
 from cavrel.core.definition.steps import Derived, FitStep, Input, ResultStep
 from cavrel.core.fit import solver
 from cavrel.core.fit.models import Model
