@@ -1,7 +1,7 @@
 """What an analysis gives, as records."""
 
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -99,8 +99,8 @@ class ResultAnalysis:
     ``compared``: with what it is compared, None where there is nothing.
     ``birge``: the ratio of a weighted mean, NaN elsewhere.
     ``reason``: why there is no value.
-    ``linear``: whether the law of propagation holds; if not, ``interval`` is that of the distributions.
-    ``interval``: low and high end with 95 % coverage, SI.
+    ``linear``: whether the law of propagation holds.
+    ``drawn``: where it does not, the ends of a result's interval by its name.
     ``plausible``: False outside the range that the definition gives, None where it gives none.
     ``weights``: of a mean of other results, by their names.
     """
@@ -118,9 +118,16 @@ class ResultAnalysis:
     birge: float
     reason: str
     linear: bool
-    interval: tuple[float, float]
+    drawn: Callable[[str], tuple[float, float]] | None = None
     plausible: bool | None = None
     weights: Mapping[str, float] = field(default_factory=dict)
+
+    @property
+    def interval(self) -> tuple[float, float]:
+        """Low and high end with 95 % coverage, SI: of the distribution where the law of propagation is no answer."""
+        if self.drawn is not None:
+            return self.drawn(self.name)
+        return self.value - self.expanded_uncertainty, self.value + self.expanded_uncertainty
 
     @cached_property
     def budget(self) -> tuple[Source, ...]:

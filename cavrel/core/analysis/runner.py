@@ -1,7 +1,9 @@
 """A program run on a sheet: every column, fit and result, with the uncertainty of each. A pure function."""
 
 import math
+from collections.abc import Collection
 from dataclasses import replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,6 +12,7 @@ from cavrel.core.analysis import lanes, uncertainty
 from cavrel.core.analysis.binding import combination
 from cavrel.core.analysis.carrying import Carrying
 from cavrel.core.analysis.components import Block, Nominal, gather
+from cavrel.core.analysis.distribution import MonteCarlo
 from cavrel.core.analysis.montecarlo import monte_carlo
 from cavrel.core.analysis.records import (
     Analysis,
@@ -71,7 +74,12 @@ def analyse_sheet(program: Program, run: RunDocument, house: HouseRules, sheet: 
     singled = {series: _edges(sheet.keep[series]) for series in program.edges}
     pushes = lanes.plan(blocks, singled)
     found = _Runner(program, run, house, sheet, nominal, pushes, accepted).analysis()
-    return _drawn(found) if any(not r.linear for r in found.results.values()) else found
+    bent = {name: result for name, result in found.results.items() if not result.linear}
+    if not bent:
+        return found
+    drawn = _Drawn(found, bent)
+    results = {name: replace(r, drawn=drawn.of) if name in bent else r for name, r in found.results.items()}
+    return replace(found, results=results)
 
 
 def _edges(keep: NDArray[np.bool_]) -> frozenset[int]:
@@ -80,15 +88,20 @@ def _edges(keep: NDArray[np.bool_]) -> frozenset[int]:
     return frozenset(kept[[0, -1]].tolist()) if len(kept) else frozenset()
 
 
-def _drawn(found: Analysis) -> Analysis:
-    """The same with intervals from distributions where the law of propagation is no answer."""
-    bent = {name for name, result in found.results.items() if not result.linear}
-    drawn = monte_carlo(found, _DRAWS, only=bent)
-    results = {
-        name: replace(r, interval=(drawn[name].low95, drawn[name].high95)) if name in drawn else r
-        for name, r in found.results.items()
-    }
-    return replace(found, results=results)
+class _Drawn:
+    """Intervals from distributions, for results where the law of propagation is no answer; drawn when somebody looks at one."""
+
+    def __init__(self, found: Analysis, bent: Collection[str]) -> None:
+        self._found, self._bent = found, set(bent)
+
+    @cached_property
+    def _distributions(self) -> dict[str, MonteCarlo]:
+        return monte_carlo(self._found, _DRAWS, only=self._bent)
+
+    def of(self, name: str) -> tuple[float, float]:
+        """Low and high end with 95 % coverage, SI."""
+        drawn = self._distributions.get(name)
+        return (drawn.low95, drawn.high95) if drawn is not None else (math.nan, math.nan)
 
 
 def _scatter_block(program: Program, fit: FitStep, rows: int) -> Block:
@@ -203,7 +216,6 @@ class _Runner(Carrying):
             birge=ratio,
             reason=reason,
             linear=linear,
-            interval=(value - coverage_factor * u, value + coverage_factor * u),
             plausible=plausible,
             weights=weights,
         )

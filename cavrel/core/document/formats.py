@@ -1,5 +1,6 @@
 """The result document as a model, so that its JSON Schema is generated and what Cavrel prints is held against it."""
 
+from functools import cache
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict
@@ -258,6 +259,7 @@ DOCUMENTS: dict[str, type[BaseModel]] = {
 }
 
 
+@cache
 def schemas() -> dict[str, dict[str, Any]]:
     """The JSON Schema of each document, by file name."""
     return {name: model.model_json_schema(by_alias=True) for name, model in DOCUMENTS.items()}
