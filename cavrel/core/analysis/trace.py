@@ -123,9 +123,11 @@ def noise_of(left: Array, parameters: int) -> tuple[float, float]:
     plain = math.sqrt(squares / max(n - parameters, 1))
     if n < 8 or squares == 0:
         return 1.0, plain
-    size = 1 << (2 * n - 1).bit_length()
-    spectrum = np.fft.rfft(left, size)
-    covariance = np.fft.irfft(spectrum * np.conj(spectrum), size)[: max(2, n // 2)]
+    from scipy import fft  # a tenth of a second, which a start need not wait for
+
+    size = fft.next_fast_len(2 * n, real=True)
+    spectrum = fft.rfft(left, size)
+    covariance = fft.irfft(spectrum * np.conj(spectrum), size)[: max(2, n // 2)]
     rho = covariance / covariance[0] * n / (n - np.arange(len(covariance)))
     times = 1 + 2 * np.cumsum(rho[1:])
     window = np.arange(1, len(rho))
