@@ -63,21 +63,22 @@ def lock(connection: Connection, run: int) -> None:
     connection.execute("select id from run where id = %s for update", [run])
 
 
+STANDING = f"""
+    select same.* from unnest(%s::uuid[]) sent, lateral (
+        select run, client_key, {_COLUMNS} from entry where client_key = sent limit 1) same
+    union all select newest.* from unnest(%s::text[]) sought, lateral (
+        select run, client_key, {_COLUMNS} from entry where run = %s and slot = sought order by id desc limit 2) newest
+    order by id"""
+"""By index for each key, whatever the planner thinks: a plan made for a small table is kept while it grows."""
+
+
 class Standing:
     """What a save has to know of the logbook before it writes, asked for in one statement: entries that stand already under the keys sent, and
     the last two of each slot written to: what it holds, and what an undo brings back."""
 
     def __init__(self, connection: Connection, run: int, new: Sequence[NewEntry]) -> None:
         self._run, self._keys = run, {entry.client_key for entry in new}
-        self._rows = connection.execute(
-            # By index for each, whatever the planner thinks: a plan made for a small table is kept while it grows.
-            f"""select same.* from unnest(%s::uuid[]) sent, lateral (
-                select run, client_key, {_COLUMNS} from entry where client_key = sent limit 1) same
-            union all select newest.* from unnest(%s::text[]) sought, lateral (
-                select run, client_key, {_COLUMNS} from entry where run = %s and slot = sought order by id desc limit 2) newest
-            order by id""",
-            [list(self._keys), sorted({entry.slot for entry in new}), run],
-        )
+        self._rows = connection.execute(STANDING, [list(self._keys), sorted({entry.slot for entry in new}), run])
 
     def taken(self) -> tuple[dict[UUID, Entry], dict[str, list[Entry]]]:
         """Those by key, and those by slot. Raises KeyInUse."""

@@ -4,11 +4,13 @@ import json
 import math
 import subprocess
 import sys
+from typing import Any
 
 import numpy as np
 import pytest
 from scipy import optimize
 
+from cavrel.core.analysis import runner
 from cavrel.core.analysis.montecarlo import monte_carlo
 from cavrel.core.document import result_document, result_text
 from cavrel.core.findings.judge import judge
@@ -163,6 +165,20 @@ def test_where_the_law_of_propagation_is_no_answer_an_interval_is_given(formula:
     assert "with 95 %" in result_text(analysis, result)
     drawn = monte_carlo(analysis, 20_000, seed=3)["r"]
     assert (low, high) == pytest.approx((drawn.low95, drawn.high95), abs=0.2 * (drawn.high95 - drawn.low95))
+
+
+def test_a_distribution_is_drawn_when_somebody_looks(monkeypatch: pytest.MonkeyPatch) -> None:
+    drawn: list[int] = []
+
+    def counted(*given: Any, **named: Any) -> Any:
+        drawn.append(1)
+        return monte_carlo(*given, **named)
+
+    monkeypatch.setattr(runner, "monte_carlo", counted)
+    result = single("1/a", "", a="1.0 ± 2.0").results["r"]
+    assert not result.linear and not drawn
+    assert result.interval == result.interval
+    assert len(drawn) == 1
 
 
 def test_an_ordinary_quotient_stays_linear() -> None:

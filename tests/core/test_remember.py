@@ -80,3 +80,23 @@ def test_what_many_ask_for_at_once_is_worked_out_once() -> None:
         go.set()
         assert len({id(asked.result(10)) for asked in [first, *others]}) == 1
     assert len(worked) == 1
+
+
+def test_a_fault_is_told_to_all_who_wait() -> None:
+    begun, go = Event(), Event()
+
+    @by_identity(2)
+    def fails(thing: object) -> object:
+        begun.set()
+        go.wait(10)
+        raise ValueError("it cannot be made")
+
+    thing = object()
+    with ThreadPoolExecutor(4) as pool:
+        first = pool.submit(fails, thing)
+        assert begun.wait(10)
+        others = [pool.submit(fails, thing) for _ in range(3)]
+        go.set()
+        for asked in [first, *others]:
+            with pytest.raises(ValueError, match="it cannot be made"):
+                asked.result(10)

@@ -93,6 +93,29 @@ def test_a_send_that_a_newer_one_of_its_page_overtook_is_not_worked_out(client: 
     newer.end()
 
 
+def test_a_save_sends_what_it_changed(client: FlaskClient, run: int) -> None:
+    """Against what this process showed last; a page that knows of something older is told everything."""
+
+    def sent(since: int, slot: str, typed: str) -> tuple[str, int]:
+        body = {"page": "measure", "since": since, "entries": [entry("reading", slot, text=typed)]}
+        answer = client.post(f"/runs/{run}/entries", json=body, headers={"X-CSRFToken": token(client)})
+        return answer.json["html"], answer.json["last"]
+
+    for row, length in enumerate((60, 80, 100), 1):
+        save(client, run, entry("reading", f"swings.L.{row}.1", text=f"{length}.0"))
+        _, last = sent(0, f"swings.t.{row}.1", f"{20 * 2 * math.pi * math.sqrt(length / 981):.2f}")
+    html, last = sent(last, "swings.t.2.1", "36.00")
+    assert 'id="m-swings-t-2-1"' in html and 'id="c-swings-2-T"' in html
+    assert 'id="m-swings-t-1-1"' not in html and 'id="c-swings-1-T"' not in html
+    assert 'id="live-graph"' in html and 'id="rail"' in html
+    html, again = sent(last, "swings.t.2.1", "36.00")
+    assert again > last
+    assert 'id="live-graph"' not in html and 'id="c-swings-2-T"' not in html
+    whole, _ = sent(last, "swings.t.2.1", "36.00")
+    for place in ('id="live-graph"', 'id="m-swings-t-1-1"', 'id="c-swings-1-T"', 'id="live"'):
+        assert place in whole, place
+
+
 def test_a_save_stands_though_nothing_can_be_worked_out(
     client: FlaskClient, run: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:

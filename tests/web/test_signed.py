@@ -13,6 +13,7 @@ from flask.testing import FlaskClient
 
 from cavrel.store import reports
 from cavrel.store.pool import Pool, transaction
+from cavrel.web import assets, pdf
 from tests.web.http import entry, save, text, token
 from tests.web.test_suspects import typed
 
@@ -255,3 +256,11 @@ def test_minutes_of_arc_have_a_letter_of_their_own_on_paper(client: FlaskClient)
     said = " ".join(document[i].get_textpage().get_text_range() for i in range(len(document)))
     assert re.search(r"\d+°\s?\d\d\s?′", said)
     assert ("STIX-Math") in {name.rpartition("+")[2] for name, _ in fonts(document)}
+
+
+def test_fonts_are_unpacked_once() -> None:
+    fonts = sorted(assets.STATIC.rglob("*.woff2"))
+    assert fonts
+    plain = pdf._unpacked(fonts[0])
+    assert plain[:4] in (b"\0\1\0\0", b"OTTO")
+    assert pdf._unpacked(fonts[0]) is plain
