@@ -111,9 +111,19 @@ Outline = tuple[tuple[str, ...], int, bytes | None, tuple[str, ...]]
 """What the place of a block's components rests on: targets, size, rows and estimates."""
 
 
-@lru_cache(256)
-def laid_out(outlines: tuple[Outline, ...], singled: tuple[tuple[str, frozenset[int]], ...]) -> Layout:
-    """The places alone; as long as the same cells hold readings they are the same, whatever the readings are."""
+Singled = tuple[tuple[str, frozenset[int]], ...]
+"""Rows that formulas pick out, by series."""
+_MOST_COMPONENTS = 2_000
+"""Layouts of more are not remembered: they take megabytes, and a long table that grows has one for every reading."""
+
+
+def laid_out(outlines: tuple[Outline, ...], singled: Singled) -> Layout:
+    """The places of the components of blocks with these outlines."""
+    many = sum(size for _, size, _, _ in outlines)
+    return (_remembered if many <= _MOST_COMPONENTS else _made)(outlines, singled)
+
+
+def _made(outlines: tuple[Outline, ...], singled: Singled) -> Layout:
     picked_of = dict(singled)
     starts: list[int] = []
     lanes: list[Lane] = []
@@ -186,3 +196,6 @@ def laid_out(outlines: tuple[Outline, ...], singled: tuple[tuple[str, frozenset[
         if isinstance(part, np.ndarray):
             part.flags.writeable = False  # all sheets of these cells share it
     return made
+
+
+_remembered = lru_cache(128)(_made)
