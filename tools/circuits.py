@@ -7,6 +7,7 @@ import re
 import sys
 from collections.abc import Callable
 from pathlib import Path
+from xml.etree import ElementTree
 
 import schemdraw
 import schemdraw.elements as parts
@@ -145,6 +146,8 @@ def circuit(name: str) -> str:
     """The SVG of one circuit, in the classes of the apparatus drawings."""
     label, draw = CIRCUITS[name]
     schemdraw.use("svg")
+    # Prefixes of XML are a process's own: another library may have taken the empty one since this one was loaded.
+    ElementTree.register_namespace("", "http://www.w3.org/2000/svg")
     schemdraw.svgconfig.text = "text"  # letters, not their outlines, whatever else is installed
     drawing = schemdraw.Drawing(show=False)
     drawing.config(color="currentcolor", lw=1.6, fontsize=17, unit=3)

@@ -46,7 +46,13 @@ def bench_number(client: FlaskClient, bench: str) -> str:
 
 def start(client: FlaskClient, experiment: str, bench: str, title: str, **options: str) -> int:
     """Start a run through the form and return its number."""
-    form = {"bench": bench_number(client, bench), "title": title, "key": str(uuid4()), "csrf_token": token(client), "another": "yes"}
+    form = {
+        "bench": bench_number(client, bench),
+        "title": title,
+        "key": str(uuid4()),
+        "csrf_token": token(client),
+        "another": "yes",
+    }
     form |= {f"option-{name}": choice for name, choice in options.items()}
     answer = client.post(f"/experiments/{experiment}/runs", data=form)
     assert answer.status_code == 303
