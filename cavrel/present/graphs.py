@@ -121,7 +121,7 @@ def small(opened: Opened) -> str | None:
 
 
 def straightened(opened: Opened, fit: FitAnalysis, draw: Collection[str] = ()) -> Straightened:
-    """The raw curve and the straight line. ``draw``: what stands in the graph beside the line, by the names of `straighten.DRAWN`."""
+    """The raw curve and the straight line. ``draw``: what stands in the graph beside the line, by the names of `looks.DRAWN`."""
     x_axis, y_axis = fit_axes(opened, fit)
     marks = fit_marks(opened, fit)
     parts = company(opened, fit) if "parts" in draw else []

@@ -1,6 +1,7 @@
 """What is remembered by identity is what would be worked out, errors included."""
 
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 from threading import Event
 
 import pytest
@@ -61,42 +62,40 @@ def test_a_definition_under_its_conventions_is_one_object() -> None:
         choose(spring, {"band": "rope"})
 
 
-def test_what_many_ask_for_at_once_is_worked_out_once() -> None:
-    worked: list[int] = []
+def asked_at_once(work: Callable[[object], object], many: int) -> list[Future[object]]:
+    """What ``many`` get who ask for one thing while the first is having it worked out, by ``work`` that takes its time."""
     begun, go = Event(), Event()
 
     @by_identity(2)
     def slow(thing: object) -> object:
-        worked.append(1)
         begun.set()
         go.wait(10)
-        return object()
+        return work(thing)
 
     thing = object()
-    with ThreadPoolExecutor(8) as pool:
+    with ThreadPoolExecutor(many) as pool:
         first = pool.submit(slow, thing)
         assert begun.wait(10)
-        others = [pool.submit(slow, thing) for _ in range(7)]
+        others = [pool.submit(slow, thing) for _ in range(many - 1)]
         go.set()
-        assert len({id(asked.result(10)) for asked in [first, *others]}) == 1
+        return [first, *others]
+
+
+def test_what_many_ask_for_at_once_is_worked_out_once() -> None:
+    worked: list[int] = []
+
+    def work(_: object) -> object:
+        worked.append(1)
+        return object()
+
+    assert len({id(asked.result(10)) for asked in asked_at_once(work, 8)}) == 1
     assert len(worked) == 1
 
 
 def test_a_fault_is_told_to_all_who_wait() -> None:
-    begun, go = Event(), Event()
-
-    @by_identity(2)
-    def fails(thing: object) -> object:
-        begun.set()
-        go.wait(10)
+    def work(_: object) -> object:
         raise ValueError("it cannot be made")
 
-    thing = object()
-    with ThreadPoolExecutor(4) as pool:
-        first = pool.submit(fails, thing)
-        assert begun.wait(10)
-        others = [pool.submit(fails, thing) for _ in range(3)]
-        go.set()
-        for asked in [first, *others]:
-            with pytest.raises(ValueError, match="it cannot be made"):
-                asked.result(10)
+    for asked in asked_at_once(work, 4):
+        with pytest.raises(ValueError, match="it cannot be made"):
+            asked.result(10)

@@ -35,24 +35,12 @@ def save(client: FlaskClient, run: int, *entries: dict[str, Any], page: str = "m
     )
 
 
-def bench_number(client: FlaskClient, bench: str) -> str:
-    """What the form calls a bench: looked up once for each application, for the page works out what an experiment promises."""
-    known = client.application.extensions.setdefault("benches of the tests", {})
-    if bench not in known:
-        page = client.get("/experiments/pendulum").text
-        known.update({name: number for number, name in re.findall(r'<option value="(\d+)">([^<]+)', page)})
-    return str(known[bench])
-
-
 def start(client: FlaskClient, experiment: str, bench: str, title: str, **options: str) -> int:
     """Start a run through the form and return its number."""
-    form = {
-        "bench": bench_number(client, bench),
-        "title": title,
-        "key": str(uuid4()),
-        "csrf_token": token(client),
-        "another": "yes",
-    }
+    page = client.get(f"/experiments/{experiment}").text
+    number = re.search(rf'<option value="(\d+)">{bench}', page)
+    assert number
+    form = {"bench": number[1], "title": title, "key": str(uuid4()), "csrf_token": token(client), "another": "yes"}
     form |= {f"option-{name}": choice for name, choice in options.items()}
     answer = client.post(f"/experiments/{experiment}/runs", data=form)
     assert answer.status_code == 303

@@ -52,6 +52,17 @@ def test_the_runs_of_the_course(client: FlaskClient) -> None:
     assert measured["Wick", "pendulum"] == "17 of 40 readings"
 
 
+def test_each_column_of_the_list_stands_under_its_head(client: FlaskClient) -> None:
+    page = client.get("/runs").text
+    head, *rows = [re.findall(r"<t[hd][ >].*?</t[hd]>", row, re.S) for row in re.findall(r"<tr>.*?</tr>", page, re.S)]
+    heads = [re.sub(r"<[^>]+>", "", cell) for cell in head]
+    assert heads == ["bench", "run", "plan", "measure", "straighten", "judge", "report", "margin", "change"]
+    assert rows
+    assert {len(row) for row in rows} == {len(heads)}
+    assert all("readings" in row[heads.index("measure")] for row in rows)
+    assert all("/judge" in row[heads.index("judge")] for row in rows)
+
+
 def test_the_demonstration_has_something_to_say(client: FlaskClient) -> None:
     assert "Were 19 swings counted for 20?" in text(client, "/runs/1/measure")
     judged = text(client, "/runs/1/judge")

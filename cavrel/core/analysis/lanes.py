@@ -24,7 +24,7 @@ class Pushes:
 
     ``blocks``: of components.
     ``dof``: ``(K,)`` degrees of freedom.
-    ``layout``: where they stand; what it says stands here, too.
+    ``layout``: where they stand; ``starts``, ``count`` and ``lanes`` are its own.
     ``narrow``, ``batch``: entries of the narrow and of the wide batch.
     ``counted``: some of them are counting's.
     """
@@ -32,8 +32,6 @@ class Pushes:
     def __init__(self, *, blocks: tuple[Block, ...], dof: Array, layout: Layout) -> None:
         self.blocks, self.dof, self.layout = blocks, dof, layout
         self.starts, self.count, self.lanes = layout.starts, layout.count, layout.lanes
-        self.lane_of, self.lone, self.each = layout.lane_of, layout.lone, layout.each
-        self.independent, self.estimate = layout.independent, layout.estimate
         self.narrow, self.batch = 2 * len(layout.lanes) + 1, 2 * layout.count + 1
         self.counted = any(block.counts is not None for block in blocks)
 
@@ -53,7 +51,7 @@ class Pushes:
         if many == 1:
             return values[self.layout.single]
         out = values[self.layout.places]
-        lane, row, component = self.each[:, self.each[1] < many]
+        lane, row, component = self.layout.each[:, self.layout.each[1] < many]
         out[1 + component, row] = values[1 + lane, row]
         out[1 + k_all + component, row] = values[1 + lanes + lane, row]
         return out
@@ -90,9 +88,9 @@ class Pushes:
 
     def of_components(self, of_lanes: Truth) -> Truth:
         """What holds of each lane ``(L,)``, for its components ``(K,)``; false for those that no lane pushes."""
-        pushed = self.lane_of >= 0
+        pushed = self.layout.lane_of >= 0
         found = np.zeros(self.count, bool)
-        found[pushed] = of_lanes[self.lane_of[pushed]]
+        found[pushed] = of_lanes[self.layout.lane_of[pushed]]
         return found
 
     def contributions(self, values: Array) -> Array:
@@ -126,7 +124,7 @@ class Pushes:
         if narrow and not self.layout.any_alone:
             return together
         few = (parts != 0).sum(axis=1) <= 1
-        return np.asarray(together | (alone & few) if narrow else self.independent & few)
+        return np.asarray(together | (alone & few) if narrow else self.layout.independent & few)
 
 
 def _reaches(name: str, nominal: Array, pushed: Array) -> bool:

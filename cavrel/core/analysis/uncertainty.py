@@ -76,8 +76,8 @@ def freedom_behind(parts: Array, use: NDArray[np.intp], pushes: Pushes, wide: bo
     if wide:
         by_component = shares.sum(axis=1)
     else:
-        by_component[pushes.lone[1]] = shares[pushes.lone[0]].sum(axis=1)
-        lane, row, component = pushes.each[:, pushes.each[1] < parts.shape[1]]
+        by_component[pushes.layout.lone[1]] = shares[pushes.layout.lone[0]].sum(axis=1)
+        lane, row, component = pushes.layout.each[:, pushes.layout.each[1] < parts.shape[1]]
         by_component[component] = shares[lane, row]
     below = _below(by_component, pushes, pushes.dof)
     return 1 / below if below > 0 else math.inf

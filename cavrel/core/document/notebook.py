@@ -120,7 +120,7 @@ class _Notebook:
                     for row in at:
                         size = float(block.u[i]) * (float(values.value[row]) - zero if block.relative else 1.0)
                         if math.isfinite(size) and size != 0:
-                            own = "1" if bool(pushes.independent[component]) else "0"
+                            own = "1" if bool(pushes.layout.independent[component]) else "0"
                             own = "count" if block.counts is not None else own
                             rows.append([str(component), block.source, target, str(row), repr(size), own])
         return _table(rows)

@@ -1,4 +1,4 @@
-"""Fitting any curve: the nominal solution, the linear response of its parameters, and whole batches by Gauss-Newton steps."""
+"""Fitting any curve: the nominal solution, and whole batches by Gauss-Newton steps."""
 
 import math
 from collections.abc import Callable
