@@ -1,5 +1,6 @@
 """Fixtures: a PostgreSQL of the tests' own, a fresh database for each module, the application on it."""
 
+import gc
 import os
 import shutil
 import tempfile
@@ -103,3 +104,10 @@ LONG = (
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items.sort(key=lambda item: LONG.index(item.path.name) if item.path.name in LONG else len(LONG))
+
+
+def pytest_collection_finish() -> None:
+    """What was collected stays to the end: a collector that goes through it again and again takes a tenth of the time."""
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(100_000, 20, 20)

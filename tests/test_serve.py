@@ -264,6 +264,12 @@ def test_a_server_starts_without_the_computation() -> None:
     assert subprocess.run([sys.executable, "-c", asks], capture_output=True, text=True, check=True).stdout == "\n"
 
 
+def test_the_catalogue_needs_no_library_of_units_and_no_algebra() -> None:
+    """Half a second each; what they say of the catalogue ships with it."""
+    asks = "import sys; from cavrel import catalogue; catalogue.warm(); print(*{'pint', 'sympy'} & {*sys.modules})"
+    assert subprocess.run([sys.executable, "-c", asks], capture_output=True, text=True, check=True).stdout == "\n"
+
+
 def test_a_course_that_stands_is_not_made_again(cluster: Cluster, demonstrated: str) -> None:
     with open_pool(copied(cluster, demonstrated), size=1) as pool, transaction(pool) as connection:
         runs, none = [demo.key(f"run {i}") for i in range(3)], list[UUID]()

@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Literal
 
 import pytest
-from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, ViewportSize, expect, sync_playwright
 from playwright.sync_api import Error as PlaywrightError
 
 from cavrel.store.cluster import Cluster, free_port
@@ -23,6 +23,7 @@ from tools.chromium import ARGUMENTS, EXECUTABLE, wait_until_served
 ROOT = Path(__file__).resolve().parent.parent.parent
 
 expect.set_options(timeout=30000)
+SIZE: ViewportSize = {"width": 1280, "height": 800}
 
 
 class Server:
@@ -100,20 +101,67 @@ def window(browser: Browser, request: pytest.FixtureRequest) -> BrowserContext:
     """A window at 1280 × 800. Only a module that says ``OFFLINE`` has pages kept for a server that is away: keeping them is a third of the work
     of a first visit."""
     workers: Literal["allow", "block"] = "allow" if getattr(request.module, "OFFLINE", False) else "block"
-    return browser.new_context(viewport={"width": 1280, "height": 800}, service_workers=workers)
+    return browser.new_context(viewport=SIZE, service_workers=workers)
+
+
+class Tab:
+    """One page for test after test, emptied between them: a page of its own for each would load every script and font anew, in a process of its
+    own."""
+
+    def __init__(self, browser: Browser) -> None:
+        self._browser = browser
+        self._page: Page | None = None
+
+    def page(self) -> Page:
+        if self._page is None:
+            self._page = self._browser.new_context(viewport=SIZE, service_workers="block").new_page()
+        return self._page
+
+    def empty(self, address: str) -> None:
+        """What a test left behind goes; where that fails, the next one gets another page."""
+        page = self.page()
+        try:
+            for other in page.context.pages:
+                if other is not page:
+                    other.close()
+            page.unroute_all()
+            page.evaluate("window.sessionStorage && location.protocol !== 'about:' && sessionStorage.clear()")
+            page.goto("about:blank", timeout=5000)
+            page.set_viewport_size(SIZE)
+            page.context.clear_cookies()
+            session = page.context.new_cdp_session(page)
+            session.send("Storage.clearDataForOrigin", {"origin": address, "storageTypes": "all"})
+            session.detach()
+        except PlaywrightError:
+            self._page = None
+            with contextlib.suppress(PlaywrightError):
+                page.context.close()
+
+
+@pytest.fixture(scope="session")
+def tab(browser: Browser) -> Tab:
+    return Tab(browser)
 
 
 @pytest.fixture
-def page(browser: Browser, request: pytest.FixtureRequest) -> Iterator[Page]:
+def page(browser: Browser, tab: Tab, server: Server, request: pytest.FixtureRequest) -> Iterator[Page]:
     """A page at 1280 × 800 that fails the test when a script fails in it."""
-    context = window(browser, request)
-    made = context.new_page()
+    alone = getattr(request.module, "OFFLINE", False)
+    made = window(browser, request).new_page() if alone else tab.page()
     made.set_default_timeout(25000)  # a bound against hanging; a busy machine loads a page slowly
     faults: list[str] = []
-    made.on("pageerror", lambda fault: faults.append(str(fault)))
+
+    def failed(fault: object) -> None:
+        faults.append(str(fault))
+
+    made.on("pageerror", failed)
     yield made
-    leave(made)
-    context.close()
+    if alone:
+        leave(made)
+        made.context.close()
+    else:
+        tab.empty(server.address)
+        made.remove_listener("pageerror", failed)
     assert not faults, faults
 
 

@@ -79,3 +79,11 @@ def test_amounts() -> None:
     assert units.quantity("0,5 %")[0] == pytest.approx(5e-3)
     with pytest.raises(UnitError, match="number with a unit"):
         units.quantity("about a metre")
+
+
+def test_what_ships_is_what_pint_says() -> None:
+    table = units.shipped()
+    assert len(table) > 500
+    assert {name: units.from_pint(name) for name in table} == table
+    for no_unit in ("c", "k", "e", "R_inf", "pi", "dB"):
+        assert no_unit not in table

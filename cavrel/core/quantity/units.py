@@ -1,22 +1,29 @@
 """Units: from a text such as ``m/s^2`` to a factor and a dimension, once per text.
 
-The grammar is ours, so that a hostile text costs nothing; the size of each named unit comes from pint.
+The grammar is ours, so that a hostile text costs nothing; the size of each named unit comes from pint. What pint says of the usual ones ships in
+``units.json``, so that no start waits for it.
 """
 
+import json
 import math
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
-from typing import TypeVar
+from pathlib import Path
+from typing import TYPE_CHECKING, TypeVar
 
 import numpy as np
-import pint
 from numpy.typing import NDArray
 
 from cavrel.core.errors import UnitError
 from cavrel.core.quantity.dimension import BASE_UNIT, PLAIN, Dimension
 
+if TYPE_CHECKING:
+    import pint
+
+SHIPPED = Path(__file__).resolve().parent / "units.json"
 Real = TypeVar("Real", float, NDArray[np.float64])
 _LONGEST = 60
 _EXPONENT_LIMIT = 12
@@ -79,21 +86,47 @@ class Unit:
         return pretty(self.text)
 
 
+Named = tuple[float, float, Dimension]
+"""Factor, offset and dimension of a named unit."""
+
+
 @lru_cache(maxsize=1)
-def _registry() -> pint.UnitRegistry[float]:
+def _registry() -> "pint.UnitRegistry[float]":
+    import pint  # half a second, which only an unusual unit asks for
+
     return pint.UnitRegistry(cache_folder=None)
 
 
+@lru_cache(maxsize=1)
+def shipped() -> Mapping[str, Named]:
+    """What pint says of the usual units, by name."""
+    table: dict[str, list[tuple[str, float, float]]] = json.loads(SHIPPED.read_text(encoding="utf-8"))
+    kinds = {kind: _dimension(kind) for kind in table}
+    return {name: (factor, zero, kinds[kind]) for kind, rows in table.items() for name, factor, zero in rows}
+
+
+def _dimension(kind: str) -> Dimension:
+    """From ``length=1 time=-2``."""
+    powers = (part.partition("=") for part in kind.split())
+    return Dimension(tuple((f"[{name}]", Fraction(power)) for name, _, power in powers))
+
+
 @lru_cache(maxsize=512)
-def _named(name: str) -> tuple[float, float, Dimension]:
-    """Factor, offset and dimension of one named unit, prefix included."""
-    registry = _registry()
+def _named(name: str) -> Named:
+    """One named unit, prefix included. Raises UnitError."""
+    known = shipped().get(name)
+    return known if known is not None else from_pint(name)
+
+
+def from_pint(name: str) -> Named:
+    """The same, always worked out by pint. Raises UnitError for what is no unit of physics."""
     known = _SYMBOLS.get(name, name.replace("μ", "µ"))
     if known in _NOT_UNITS or len(known) > 24:
         raise UnitError("", f"unknown unit '{name}'")
     if known in _GAUSS:
-        tesla, _, kind = _named("T")
+        tesla, _, kind = from_pint("T")
         return _GAUSS[known] * tesla, 0.0, kind
+    registry = _registry()
     try:
         unit = registry.Unit(known)
         zero, one, two = (registry.Quantity(n, unit).to_base_units().magnitude for n in (0.0, 1.0, 2.0))
