@@ -6,16 +6,18 @@ from cavrel.core.errors import UnitError
 from cavrel.core.quantity import units
 
 PREFIXES = ("", "f", "p", "n", "µ", "μ", "m", "c", "d", "h", "k", "M", "G", "T")
-PREFIXED = """m s g A K mol cd Hz N Pa J W C V F ohm Ω S Wb T H lm lx Bq Gy Sv rad L l eV bar gauss G Wh""".split()
-AS_THEY_ARE = """min h d day hour minute second meter metre gram kilogram liter litre volt ampere newton joule watt pascal hertz kelvin tesla degree
+PREFIXED = "m s g A K mol cd Hz N Pa J W C V F ohm Ω S Wb T H lm lx Bq Gy Sv rad L l eV bar gauss G Wh"
+AS_THEY_ARE = """
+min h d day hour minute second meter metre gram kilogram liter litre volt ampere newton joule watt pascal hertz kelvin tesla degree
 deg ° °C ℃ degC % ‰ ′ ″ arcmin arcminute arcsec arcsecond turn turns rev revolution revolutions rpm rps cycle cycles count counts Å t
-atm mmHg torr inch ft u percent permille radian steradian sr""".split()
+atm mmHg torr inch ft u percent permille radian steradian sr
+"""
 
 
 def main() -> None:
     """Writes ``cavrel/core/quantity/units.json``: by dimension, each unit's name, factor and zero, SI."""
     table: dict[str, list[tuple[str, float, float]]] = {}
-    for name in sorted({*(prefix + name for name in PREFIXED for prefix in PREFIXES), *AS_THEY_ARE}):
+    for name in sorted({*(prefix + name for name in PREFIXED.split() for prefix in PREFIXES), *AS_THEY_ARE.split()}):
         try:
             factor, zero, dimension = units.from_pint(name)
         except UnitError:
