@@ -10,10 +10,10 @@ import sys
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Literal
+from uuid import uuid4
 
 import pytest
-from playwright.sync_api import Browser, BrowserContext, Page, ViewportSize, expect, sync_playwright
+from playwright.sync_api import Browser, Page, ViewportSize, expect, sync_playwright
 from playwright.sync_api import Error as PlaywrightError
 
 from cavrel.store.cluster import Cluster, free_port
@@ -97,13 +97,6 @@ def browser() -> Iterator[Browser]:
         made.close()
 
 
-def window(browser: Browser, request: pytest.FixtureRequest) -> BrowserContext:
-    """A window at 1280 × 800. Only a module that says ``OFFLINE`` has pages kept for a server that is away: keeping them is a third of the work
-    of a first visit."""
-    workers: Literal["allow", "block"] = "allow" if getattr(request.module, "OFFLINE", False) else "block"
-    return browser.new_context(viewport=SIZE, service_workers=workers)
-
-
 class Tab:
     """One page for test after test, emptied between them: a page of its own for each would load every script and font anew, in a process of its
     own."""
@@ -145,9 +138,10 @@ def tab(browser: Browser) -> Tab:
 
 @pytest.fixture
 def page(browser: Browser, tab: Tab, server: Server, request: pytest.FixtureRequest) -> Iterator[Page]:
-    """A page at 1280 × 800 that fails the test when a script fails in it."""
-    alone = getattr(request.module, "OFFLINE", False)
-    made = window(browser, request).new_page() if alone else tab.page()
+    """A page at 1280 × 800 that fails the test when a script fails in it. Only a test marked ``own_window`` has one to itself, and pages
+    kept for a server that is away: keeping them is a third of the work of a first visit."""
+    alone = request.node.get_closest_marker("own_window") is not None
+    made = browser.new_context(viewport=SIZE).new_page() if alone else tab.page()
     made.set_default_timeout(25000)  # a bound against hanging; a busy machine loads a page slowly
     faults: list[str] = []
 
@@ -178,36 +172,40 @@ def read_first(page: Page) -> None:
         expect(page.locator("#kept")).to_have_attribute("data-state", "saved")
 
 
+def started(page: Page, server: Server, experiment: str, title: str, bench: str, **fields: str) -> int:
+    """The number of a new run, asked for as the shelf's form does; `test_a_run_from_the_shelf_to_a_judged_g` presses the form itself."""
+    form = page.request.get(f"{server.address}/experiments/{experiment}").text()
+    number = re.search(rf'<option value="(\d+)"[^>]*>{bench}', form)
+    token = page.request.get(f"{server.address}/token").json()["token"]
+    assert number
+    own = {"bench": number[1], "title": title, "key": str(uuid4()), "csrf_token": token, "another": "yes", **fields}
+    answer = page.request.post(f"{server.address}/experiments/{experiment}/runs", form=own, max_redirects=0)
+    found = re.search(r"/runs/(\d+)/", answer.headers["location"])
+    assert found
+    return int(found[1])
+
+
 @pytest.fixture
 def new_run(page: Page, server: Server) -> Callable[..., int]:
-    """Starts a run through the pages and returns its number; the page is at Measure then."""
+    """Starts a run and returns its number; the page is at Measure then."""
 
     def start(
         title: str = "A run of the tests", bench: str = "Foghorn", experiment: str = "pendulum", read: bool = True
     ) -> int:
-        page.goto(f"{server.address}/experiments/{experiment}")
-        page.get_by_label("Bench").select_option(label=bench)
-        page.get_by_label("Title").fill(title)
-        page.get_by_role("button", name="Start measuring").click()
-        page.wait_for_selector("#tables, button[name=another]")
-        again = page.get_by_role("button", name="Start another")
-        if again.count():
-            again.click()
-            page.wait_for_selector("#tables")
+        run = started(page, server, experiment, title, bench)
+        page.goto(f"{server.address}/runs/{run}/measure")
         page.wait_for_selector("html[data-ready=yes]")
         if read:
             read_first(page)
-        found = re.search(r"/runs/(\d+)/measure", page.url)
-        assert found
-        return int(found[1])
+        return run
 
     return start
 
 
 @pytest.fixture(scope="module")
-def shared(browser: Browser, request: pytest.FixtureRequest) -> Iterator[Page]:
-    """One page for a whole module: scripts and fonts are loaded once."""
-    context = window(browser, request)
+def shared(browser: Browser) -> Iterator[Page]:
+    """One page for a whole module, which goes on where the last test left it."""
+    context = browser.new_context(viewport=SIZE, service_workers="block")
     made = context.new_page()
     made.set_default_timeout(25000)
     faults: list[str] = []

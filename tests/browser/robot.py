@@ -2,13 +2,12 @@
 
 import re
 from collections.abc import Mapping
-from uuid import uuid4
 
 import psycopg
 from playwright.sync_api import Page, expect
 
 from cavrel.core.quantity import units
-from tests.browser.conftest import Server, read_first
+from tests.browser.conftest import Server, read_first, started
 
 _HALVING = """() => {
   // Moves the contact towards where the sign says, by halves; one step at the end, as a hand does.
@@ -96,22 +95,7 @@ _SECRETARY = """() => {
 
 def begin(page: Page, server: Server, experiment: str, speed: str = "300") -> "tuple[Robot, int]":
     """A new run with the apparatus on the screen, whose truths are always the same ones, and its number."""
-    form = page.request.get(f"{server.address}/experiments/{experiment}").text()
-    number = re.search(r'<option value="(\d+)">Lantern', form)
-    token = page.request.get(f"{server.address}/token").json()["token"]
-    assert number
-    fields = {
-        "bench": number[1],
-        "title": f"Screen {experiment}",
-        "key": str(uuid4()),
-        "csrf_token": token,
-        "another": "yes",
-        "on-screen": "yes",
-    }
-    answer = page.request.post(f"{server.address}/experiments/{experiment}/runs", form=fields, max_redirects=0)
-    found = re.search(r"/runs/(\d+)/", answer.headers["location"])
-    assert found
-    run = int(found[1])
+    run = started(page, server, experiment, f"Screen {experiment}", "Lantern", **{"on-screen": "yes"})
     with psycopg.connect(server.database, autocommit=True) as connection:
         connection.execute("insert into standin (run, seed) values (%s, 20261126)", [run])
     page.goto(f"{server.address}/runs/{run}/measure")
@@ -155,10 +139,10 @@ def drag(page: Page, to: float) -> None:
 
 class Robot:
     """``page``: at Measure, with the apparatus on. ``trials``: taken of what is read several times. ``hand``: how it works: ``quick`` by the
-    events that a hand would cause, or with a real ``pointer``."""
+    events that a hand would cause, or with a real ``pointer``, which seeks a place once by dragging: each step of the way is a picture."""
 
     def __init__(self, page: Page, trials: int = 1, hand: str = "quick") -> None:
-        self.page, self.trials, self.hand = page, trials, hand
+        self.page, self.trials, self.hand, self.sought = page, trials, hand, False
 
     def carry_out(self, settings: Mapping[str, str]) -> None:
         """Set what ``settings`` says, slot by slot, and read everything else."""
@@ -211,8 +195,9 @@ class Robot:
         elif scene == "slope":
             self.let_go(slot)
         else:
-            if scene == "seek" and self.hand == "pointer":
+            if scene == "seek" and self.hand == "pointer" and not self.sought:
                 self.seek_by_pointer()
+                self.sought = True
             elif scene == "seek":
                 self.page.evaluate(_HALVING)
             elif scene == "count":

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Callable
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Server
@@ -30,13 +31,16 @@ def test_the_preview_follows_the_conventions(page: Page, server: Server) -> None
     assert before != page.locator("#ruled").inner_html()
 
 
+@pytest.mark.own_window
 def test_the_caller_beats_and_moves_the_cursor(page: Page, new_run: Callable[..., int]) -> None:
+    page.clock.install()
     new_run("On the beat", "Wick", "stefan-constant")
     cell(page, "warming.t.1.1").fill("0")
     page.get_by_role("button", name="Start the calls").click()
     expect(page.locator("#call-said")).to_have_text("read now: number 1")
     expect(cell(page, "warming.x.1.1")).to_be_focused()
     page.keyboard.type("57")
+    page.clock.fast_forward(9000)
     expect(page.locator("#call-said")).to_have_text("read now: number 2", timeout=14000)
     expect(cell(page, "warming.x.2.1")).to_be_focused()
     page.reload()

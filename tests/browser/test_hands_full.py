@@ -10,8 +10,6 @@ from playwright.sync_api import Browser, Page, expect
 from tests.browser.conftest import Server
 from tests.browser.test_measure import cell, saved
 
-OFFLINE = True  # pages are loaded while the server is away
-
 ALL = os.environ.get("CAVREL_FUZZ", "1") != "1"
 """With CAVREL_FUZZ every window; without it the narrowest."""
 
@@ -72,6 +70,7 @@ def test_another_device_sees_what_was_saved(
     context.close()
 
 
+@pytest.mark.own_window
 def test_a_page_from_memory_says_as_of_when_and_catches_up(
     page: Page, browser: Browser, server: Server, new_run: Callable[..., int]
 ) -> None:
@@ -168,6 +167,7 @@ def test_n_and_x_do_not_type_themselves(page: Page, new_run: Callable[..., int])
     expect(page.locator("#ask")).to_be_hidden()
 
 
+@pytest.mark.own_window
 def test_a_missed_beat_leaves_a_gap(page: Page, server: Server, new_run: Callable[..., int]) -> None:
     """The caller of a tenth of a minute: nothing is typed at beat two, and beat three still belongs to row three, with its own time."""
     page.clock.install()

@@ -4,13 +4,12 @@ import re
 from collections.abc import Callable
 
 import psycopg
+import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from cavrel.store.cluster import Cluster
 from tests.browser.conftest import Server
 from tests.browser.test_measure import cell, saved
-
-OFFLINE = True  # pages are loaded while the server is away
 
 
 def _texts(page: Page, server: Server, run: int) -> dict[str, str]:
@@ -43,6 +42,7 @@ def test_kill_9_between_saves_and_a_crashed_database_lose_nothing(
         expect(cell(page, slot)).to_have_value(text)
 
 
+@pytest.mark.own_window
 def test_entries_made_while_the_server_is_away_are_kept_here_and_sent_later(
     page: Page, server: Server, new_run: Callable[..., int]
 ) -> None:

@@ -9,8 +9,6 @@ from tests.browser.conftest import Server
 from tests.browser.test_measure import saved
 from tests.browser.test_straighten import at, readings, typed
 
-OFFLINE = True  # a page is loaded while the server is away
-
 
 @pytest.fixture
 def run(page: Page, new_run: Callable[..., int]) -> int:
@@ -36,6 +34,7 @@ def test_a_draft_is_taken_and_another_rewritten(page: Page, server: Server, run:
     expect(page.locator("#part-conclusion")).to_have_class("part draft")
 
 
+@pytest.mark.own_window
 def test_what_is_half_written_survives_a_dead_server_and_a_reload(page: Page, server: Server, run: int) -> None:
     at(page, server, run, "report")
     page.locator("#write-discussion summary").click()
@@ -56,6 +55,7 @@ def test_what_is_half_written_survives_a_dead_server_and_a_reload(page: Page, se
     assert found["errors"] == "half a sentence about the th"
 
 
+@pytest.mark.own_window
 def test_signed_marked_and_given_back(page: Page, server: Server, run: int) -> None:
     at(page, server, run, "report")
     page.get_by_label("Signed by").fill("Ines")

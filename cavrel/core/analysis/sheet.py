@@ -3,7 +3,7 @@
 What cannot be read is kept as a fault with its place; the rest goes on without it.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -15,7 +15,7 @@ from cavrel.core.errors import CavrelError, ReadingError, RunError
 from cavrel.core.logbook.run import Cell, RunDocument, TraceCell, TraceDocument, trials
 from cavrel.core.logbook.run import traces as traces_of
 from cavrel.core.quantity import units
-from cavrel.core.quantity.reading import Reading, read
+from cavrel.core.quantity.reading import Reading, read, read_plain
 from cavrel.core.remember import by_identity
 
 Array = NDArray[np.float64]
@@ -166,28 +166,18 @@ def read_texts(
     spec: Input, texts: tuple[tuple[str, ...], ...], out: frozenset[tuple[int, int]], rows: int, zero: float
 ) -> InputReadings:
     """An input as typed; of most columns a save changes nothing, and they are not read again."""
-    faults: list[Fault] = []
     width = max([1, *(len(row) for row in texts)])
-    value, said, digit = ([[np.nan] * width for _ in range(rows)] for _ in range(3))
-    readings: dict[tuple[int, int], Reading] = {}
-    for i, row in enumerate(texts):
-        for j, text in enumerate(row):
-            stripped = text.strip()
-            if not stripped:
-                continue
-            place = (i + 1, j + 1)
-            try:
-                reading = read(stripped, spec.unit.text, spec.difference)
-            except ReadingError as fault:
-                faults.append(Fault(spec.key, *place, text, fault.what))
-                continue
-            readings[place] = reading
-            if place in out:
-                continue
-            value[i][j], digit[i][j] = reading.value - zero, reading.last_digit
-            if reading.stated is not None:
-                said[i][j] = reading.stated
-    arrays = np.array([value, said, digit])
+    typed = {(i, j): t for i, row in enumerate(texts, 1) for j, text in enumerate(row, 1) if (t := text.strip())}
+    faults = list[Fault]()
+    plain = read_plain([*typed.values()], spec.unit.text, spec.difference)
+    readings = _one_by_one(spec, typed, texts, faults) if plain is None else dict(zip(typed, plain, strict=True))
+    counted = {place: reading for place, reading in readings.items() if place not in out} if out else readings
+    arrays = np.full((3, rows, width), np.nan)
+    if counted:
+        at = np.array([*counted]).T - 1
+        found = [(r.value - zero, r.stated) for r in counted.values()]
+        arrays[:2, at[0], at[1]] = np.array(found, float).T  # None becomes NaN
+        arrays[2, at[0], at[1]] = _last_digits(counted.values())
     extracted = np.full((rows, width), np.nan)
     for array in (arrays, extracted):
         array.flags.writeable = False
@@ -201,6 +191,26 @@ def read_texts(
         extracted=extracted,
         faults=tuple(faults),
     )
+
+
+def _one_by_one(
+    spec: Input, typed: Mapping[tuple[int, int], str], texts: Sequence[Sequence[str]], faults: list[Fault]
+) -> dict[tuple[int, int], Reading]:
+    """What can be read of texts of which some are no plain numbers; what cannot goes to ``faults``."""
+    readings: dict[tuple[int, int], Reading] = {}
+    for (row, trial), text in typed.items():
+        try:
+            readings[row, trial] = read(text, spec.unit.text, spec.difference)
+        except ReadingError as fault:
+            faults.append(Fault(spec.key, row, trial, texts[row - 1][trial - 1], fault.what))
+    return readings
+
+
+def _last_digits(readings: Collection[Reading]) -> list[float]:
+    """One step of the last digit of each, SI; few of them differ."""
+    keys = [(id(reading.unit), reading.decimals) for reading in readings]
+    sizes = {key: reading.last_digit for key, reading in dict(zip(keys, readings, strict=True)).items()}
+    return [sizes[key] for key in keys]
 
 
 def _traced(

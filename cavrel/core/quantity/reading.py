@@ -5,6 +5,7 @@ The text is what is kept; everything here is derived from it.
 
 import math
 import re
+from collections.abc import Sequence
 from functools import lru_cache
 from itertools import accumulate
 from typing import NamedTuple
@@ -70,6 +71,18 @@ class _Side(NamedTuple):
     text: str
 
 
+def read_plain(texts: Sequence[str], unit_text: str, difference: bool = False) -> list[Reading] | None:
+    """`read` for a whole column of plain numbers, as nearly all are; None where any is something else."""
+    default = units.unit(unit_text)
+    default = default.difference if difference else default
+    factor, offset, found = default.factor, default.offset, list[Reading]()
+    for text, plain in zip(texts, map(_PLAIN.fullmatch, texts), strict=True):
+        if plain is None:
+            return None
+        found.append(Reading(text, float(text) * factor + offset, len(plain[1] or ""), default))
+    return found
+
+
 @lru_cache(maxsize=16384)
 def read(text: str, unit_text: str, difference: bool = False) -> Reading:
     """Understand ``text``; a number without a unit is in ``unit_text``. ``difference``: the place holds differences, in which 5 °C is 5 K.
@@ -79,7 +92,7 @@ def read(text: str, unit_text: str, difference: bool = False) -> Reading:
     default = units.unit(unit_text)
     default = default.difference if difference else default
     plain = _PLAIN.fullmatch(text)
-    if plain:  # nearly every reading; the long way round is for the others
+    if plain:
         return Reading(text, float(text) * default.factor + default.offset, len(plain[1] or ""), default)
     written = text.translate(_SPACES).strip()
     if len(written) > LONGEST:
