@@ -166,6 +166,7 @@ def test_what_is_typed_before_the_scripts_are_there_is_kept(
     run = new_run("Typed at once")
     context = browser.new_context(service_workers="block")  # it would fetch the script past the test's own hand
     early = context.new_page()
+    early.clock.install()
     early.route("**/js/page.js", lambda route: route.abort())
     early.goto(page.url, wait_until="domcontentloaded")
     cell(early, "swings.t.1.1").fill("31.11")
@@ -173,6 +174,7 @@ def test_what_is_typed_before_the_scripts_are_there_is_kept(
     cell(early, "swings.t.2.1").fill("38.")
     expect(early.locator("#kept")).to_have_text("kept here until the page is ready")
     early.unroute("**/js/page.js")
+    early.clock.fast_forward(8000)
     early.wait_for_selector("html[data-ready=yes]")
     saved(early)
     expect(cell(early, "swings.t.1.1")).to_have_value("31.11")
@@ -216,9 +218,11 @@ _STALLED = """() => {
 }"""
 
 
+@pytest.mark.own_window
 def test_a_reading_is_saved_and_the_next_one_sent_though_figures_never_come(
     page: Page, server: Server, new_run: Callable[..., int]
 ) -> None:
+    page.clock.install()
     run = new_run("Figures late")
     page.evaluate(_STALLED)
     for i, text in enumerate(["31.11", "31.02", "31.07"]):
@@ -227,6 +231,7 @@ def test_a_reading_is_saved_and_the_next_one_sent_though_figures_never_come(
         expect(page.locator("#kept[data-behind]")).to_have_attribute("data-state", "saved")
     assert page.evaluate("window.stalled") == 3
     assert _texts(page, server, run) == {"swings.t.1.1": "31.11", "swings.t.1.2": "31.02", "swings.t.1.3": "31.07"}
+    page.clock.fast_forward(8000)
     expect(page.locator("#rail")).to_contain_text("3 of 40 readings", timeout=15000)  # asked for anew after a while
     page.evaluate("window.flowing = true")
     cell(page, "swings.t.1.4").fill("31.05")
