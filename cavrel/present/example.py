@@ -9,8 +9,8 @@ from cavrel.core.definition import Definition, choose
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import run as runs
 from cavrel.core.logbook import slots_of
-from cavrel.core.plan.better import Setup
-from cavrel.core.plan.forecast import DRAWN
+from cavrel.core.plan.better import Planner, Setup
+from cavrel.core.plan.forecast import DRAWN, Forecast
 from cavrel.core.remember import by_identity
 from cavrel.core.simulate import simulate
 from cavrel.present import graphs, results, tables
@@ -26,10 +26,16 @@ def promises(blank: Opened) -> tuple[list[Promise], str]:
     """What the plan as the definition gives it promises of each result, and the minutes it takes; nothing where it has no stand-in."""
     try:
         planner = catalogue.planner(blank.base, blank.state.run.options, blank.analysis.rules)
-        found = planner.forecast(Setup(), DRAWN)
+        found = _as_it_stands(planner)
     except CavrelError:
         return [], ""
     return [promise(blank, one) for one in found.results.values()], f"{planner.minutes(found, Setup()):.0f}"
+
+
+@by_identity(64)
+def _as_it_stands(planner: Planner) -> Forecast:
+    """What the definition's own plan promises: the same at each look at its page."""
+    return planner.forecast(Setup(), DRAWN)
 
 
 @by_identity(64)

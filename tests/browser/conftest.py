@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from uuid import uuid4
 
+import psycopg
 import pytest
 from playwright.sync_api import Browser, Page, ViewportSize, expect, sync_playwright
 from playwright.sync_api import Error as PlaywrightError
@@ -174,11 +175,18 @@ def read_first(page: Page) -> None:
 
 def started(page: Page, server: Server, experiment: str, title: str, bench: str, **fields: str) -> int:
     """The number of a new run, asked for as the shelf's form does; `test_a_run_from_the_shelf_to_a_judged_g` presses the form itself."""
-    form = page.request.get(f"{server.address}/experiments/{experiment}").text()
-    number = re.search(rf'<option value="(\d+)"[^>]*>{bench}', form)
+    with psycopg.connect(server.database) as connection:
+        number = connection.execute("select id from bench where name = %s", [bench]).fetchone()
     token = page.request.get(f"{server.address}/token").json()["token"]
     assert number
-    own = {"bench": number[1], "title": title, "key": str(uuid4()), "csrf_token": token, "another": "yes", **fields}
+    own = {
+        "bench": str(number[0]),
+        "title": title,
+        "key": str(uuid4()),
+        "csrf_token": token,
+        "another": "yes",
+        **fields,
+    }
     answer = page.request.post(f"{server.address}/experiments/{experiment}/runs", form=own, max_redirects=0)
     found = re.search(r"/runs/(\d+)/", answer.headers["location"])
     assert found

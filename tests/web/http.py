@@ -8,6 +8,8 @@ from uuid import uuid4
 
 from flask.testing import FlaskClient
 
+from cavrel.store.pool import transaction
+
 
 def text(client: FlaskClient, path: str) -> str:
     answer = client.get(path)
@@ -36,11 +38,11 @@ def save(client: FlaskClient, run: int, *entries: dict[str, Any], page: str = "m
 
 
 def start(client: FlaskClient, experiment: str, bench: str, title: str, **options: str) -> int:
-    """Start a run through the form and return its number."""
-    page = client.get(f"/experiments/{experiment}").text
-    number = re.search(rf'<option value="(\d+)">{bench}', page)
+    """Start a run as the shelf's form does and return its number."""
+    with transaction(client.application.extensions["cavrel_pool"]) as connection:
+        number = connection.execute("select id from bench where name = %s", [bench]).fetchone()
     assert number
-    form = {"bench": number[1], "title": title, "key": str(uuid4()), "csrf_token": token(client), "another": "yes"}
+    form = {"bench": number["id"], "title": title, "key": str(uuid4()), "csrf_token": token(client), "another": "yes"}
     form |= {f"option-{name}": choice for name, choice in options.items()}
     answer = client.post(f"/experiments/{experiment}/runs", data=form)
     assert answer.status_code == 303
