@@ -10,7 +10,7 @@ from cavrel.core.logbook.run import trials
 from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
-from cavrel.present import circuits, graphs, pictures, results, steady, tables, tested, timings
+from cavrel.present import circuits, graphs, needed, pictures, results, steady, tables, tested, timings
 from cavrel.service.opened import Opened
 
 
@@ -169,7 +169,7 @@ def _live(opened: Opened) -> dict[str, Any]:
         "steady": steady.watches(opened),
         "frames": frames(opened),
         "tested": tested.tested(opened),
-        "suggested": {key: tables.suggested(opened, key) for key in opened.program.suggestions if "." in key},
+        "suggested": {key: needed.suggested(opened, key) for key in opened.program.suggestions if "." in key},
     }
 
 

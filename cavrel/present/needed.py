@@ -1,4 +1,4 @@
-"""What a quantity ought to be set to, beside what it was set to."""
+"""What quantities and columns ought to be set to, beside what they were set to."""
 
 import math
 
@@ -44,3 +44,24 @@ def needed(opened: Opened, name: str) -> str:
             else f"set {significant(abs(100 * off), 2)} % {'above' if off > 0 else 'below'} it"
         )
     return "; ".join(said)
+
+
+def suggested(opened: Opened, key: str) -> list[str]:
+    """The planned set points of a column as texts, or those that the definition suggests; of these none once the bench has begun with its
+    own."""
+    series, column = key.split(".")
+    begun = column in opened.state.run.series.get(series, {})
+    planned = opened.state.run.plan.settings.get(key)
+    if planned:
+        return list(planned)
+    if key not in opened.program.suggestions or begun:
+        return []
+    unit = opened.program.suggestions[key][1]
+    numbers = opened.analysis.suggested(key)
+    spec = opened.program.input_of[key]
+    if spec.gauge is not None and spec.gauge.step:
+        return [to_step(float(number), spec) for number in numbers]
+    if spec.gauge is None or not spec.gauge.least_count:
+        return [f"{unit.from_si(float(number)):.3g}" for number in numbers]
+    places = decimals_of(spec.gauge.least_count, unit)
+    return [f"{unit.from_si(float(number)):.{places}f}" for number in numbers]

@@ -1,4 +1,4 @@
-"""The ruled table of a series, ready for the page: heads, cells as typed, computed cells in step with their uncertainty."""
+"""The ruled table of a series, ready for the page: its heads, and its rows as `rows` fills them."""
 
 from dataclasses import replace
 
@@ -7,8 +7,9 @@ from cavrel.core.logbook import MOST_TRIALS
 from cavrel.core.logbook.run import trials
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
-from cavrel.present import needed, ordered, texts, traces
-from cavrel.present.ruled import Field, Head, QuantityFields, Row, Table
+from cavrel.present import needed, ordered, texts
+from cavrel.present.rows import Rows, field, said
+from cavrel.present.ruled import Head, QuantityFields, Table
 from cavrel.service.opened import Opened
 
 
@@ -23,9 +24,9 @@ def quantities(opened: Opened) -> list[QuantityFields]:
         fields = []
         for i in range(many):
             text = typed[i] if i < len(typed) else ""
-            label = _said(f"{body.label}, reading {i + 1}" if many > 1 else body.label, body.unit)
+            label = said(f"{body.label}, reading {i + 1}" if many > 1 else body.label, body.unit)
             slot = f"quantities.{name}.{i + 1}"
-            fields.append(_field(opened, slot, text, label, f"quantities.{name}", body.default or ""))
+            fields.append(field(opened, slot, text, label, f"quantities.{name}", body.default or ""))
         part, colon, rest = body.label.partition(": ")
         if not colon:
             part, rest = "", body.label
@@ -109,10 +110,8 @@ def _table(opened: Opened, name: str, series: Series) -> Table:
         )
     heads = [replace(head, symbol=_symbol(opened, f"{name}.{head.name}")) for head in heads]
     places = {c: _places(opened, name, c, series.columns[c]) for c in [*repeated, *derived]}
-    rows = tuple(
-        _row(opened, name, series, number, typed, repeated, derived, places)
-        for number in range(1, opened.state.rows[name] + 1)
-    )
+    of = Rows(opened, name, series, typed, repeated, derived, places)
+    rows = tuple(of.row(number) for number in range(1, opened.state.rows[name] + 1))
     last = rows[-1]
     rows = ordered.ordered(opened, name, rows)
     again = [*repeated, *(c for c in typed if c not in repeated and series.columns[c].extract)]
@@ -133,22 +132,6 @@ def _symbol(opened: Opened, key: str) -> str:
     """The letter that stands over a column: the run's own, else the definition's."""
     heading = opened.state.run.headings.get(key)
     return heading.symbol if heading and heading.symbol else key.rpartition(".")[2]
-
-
-def _mark(opened: Opened, series: str, number: int, label: str) -> Field:
-    marks = opened.state.run.marks.get(series, [])
-    text = marks[number - 1] if number <= len(marks) else None
-    slot = f"mark:{series}.{number}"
-    entry = opened.state.latest.get(slot)
-    return Field(
-        slot=slot,
-        text=text or "",
-        was=(),
-        mark="",
-        label=f"{label}, row {number}",
-        entry=entry.id if entry else None,
-        hint="…",
-    )
 
 
 def _typed_heads(opened: Opened, series: str, column: str, body: Column) -> list[Head]:
@@ -181,100 +164,3 @@ def _places(opened: Opened, series: str, column: str, body: Column) -> int:
         return texts.decimals(values)
     gauge = opened.program.input_of[f"{series}.{column}"].gauge
     return decimals_of(gauge.least_count, values.unit) if gauge and gauge.least_count else texts.decimals(values)
-
-
-def _row(
-    opened: Opened,
-    name: str,
-    series: Series,
-    number: int,
-    typed: list[str],
-    repeated: list[str],
-    derived: list[str],
-    places: dict[str, int],
-) -> Row:
-    fields: list[Field] = []
-    out = f"{name}.{number}" in opened.state.left_out
-    if name in opened.state.run.headings:
-        fields.append(_mark(opened, name, number, opened.state.run.headings[name].label))
-    for column in typed:
-        body = series.columns[column]
-        cells = opened.state.run.series.get(name, {}).get(column, [])
-        own = trials(cells[number - 1]) if number <= len(cells) else []
-        wide = opened.state.trials[f"{name}.{column}"]
-        for i in range(wide):
-            text = own[i] if i < len(own) else ""
-            trial = f", trial {i + 1}" if wide > 1 else ""
-            hint = _suggestion(opened, f"{name}.{column}", number) if body.plays.chosen else ""
-            table = f"{series.short}, " if len(opened.definition.series) > 1 else ""
-            label = _said(f"{table}{body.label}, row {number}{trial}", body.unit)
-            field = _field(opened, f"{name}.{column}.{number}.{i + 1}", text, label, "", hint)
-            if body.extract:
-                place = f"{name}.{column}.{number}" + (f".{i + 1}" if i else "")
-                field = replace(field, trace=place, hint=traces.hint(opened, name, column, number, i))
-            fields.append(field)
-    computed: list[tuple[str, str]] = []
-    for column in [*repeated, *derived]:
-        values = opened.analysis.values[f"{name}.{column}"]
-        computed.append((f"c-{name}-{number}-{column}", texts.cell(values, number - 1, places[column])))
-        if column in derived:
-            computed.append((f"u-{name}-{number}-{column}", texts.u_cell(values, number - 1, places[column])))
-    suspects = [f for f in opened.findings if f.at == f"{name}.{number}"]
-    return Row(
-        name=f"{name}.{number}",
-        number=number,
-        fields=tuple(fields),
-        computed=tuple(computed),
-        out=out,
-        mark="out" if out else "suspect" if suspects else "",
-    )
-
-
-def _said(label: str, unit: str | None) -> str:
-    """What a screen reader calls a cell: table, column, row and trial, then its unit."""
-    return f"{label}, in {units.pretty(unit)}" if unit else label
-
-
-def _field(opened: Opened, slot: str, text: str, label: str, at: str, hint: str) -> Field:
-    correction = opened.state.corrections.get(slot)
-    entry = opened.state.latest.get(slot)
-    here = [f for f in opened.findings if f.at in (slot, at)]
-    mark = "out" if slot in opened.state.left_out else ""
-    if not mark and here:
-        mark = "suspect" if any(f.level != "note" for f in here) else "odd"
-    return Field(
-        slot=slot,
-        text=text,
-        was=correction.texts[-1:] if correction else (),
-        mark=mark,
-        label=label,
-        entry=entry.id if entry else None,
-        hint=hint,
-    )
-
-
-def _suggestion(opened: Opened, key: str, row: int) -> str:
-    """The value to try in a set column's row, with the instrument's decimals; empty where nothing is suggested."""
-    values = suggested(opened, key)
-    return values[row - 1] if row <= len(values) else ""
-
-
-def suggested(opened: Opened, key: str) -> list[str]:
-    """The planned set points of a column as texts, or those that the definition suggests; of these none once the bench has begun with its
-    own."""
-    series, column = key.split(".")
-    begun = column in opened.state.run.series.get(series, {})
-    planned = opened.state.run.plan.settings.get(key)
-    if planned:
-        return list(planned)
-    if key not in opened.program.suggestions or begun:
-        return []
-    unit = opened.program.suggestions[key][1]
-    numbers = opened.analysis.suggested(key)
-    spec = opened.program.input_of[key]
-    if spec.gauge is not None and spec.gauge.step:
-        return [needed.to_step(float(number), spec) for number in numbers]
-    if spec.gauge is None or not spec.gauge.least_count:
-        return [f"{unit.from_si(float(number)):.3g}" for number in numbers]
-    places = decimals_of(spec.gauge.least_count, unit)
-    return [f"{unit.from_si(float(number)):.{places}f}" for number in numbers]

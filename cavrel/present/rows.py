@@ -1,0 +1,176 @@
+"""The rows of a ruled table: what stands in each cell, what is odd about it, and what a screen reader calls it."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from cavrel.core.analysis import Values
+from cavrel.core.definition import Series
+from cavrel.core.findings.finding import Finding
+from cavrel.core.logbook.run import Cell, trials
+from cavrel.core.quantity import units
+from cavrel.present import texts, traces
+from cavrel.present.needed import suggested
+from cavrel.present.ruled import Field, Row
+from cavrel.service.opened import Opened
+
+
+def said(label: str, unit: str | None) -> str:
+    """What a screen reader calls a cell: table, column, row and trial, then its unit."""
+    return f"{label}, in {units.pretty(unit)}" if unit else label
+
+
+def field(opened: Opened, slot: str, text: str, label: str, at: str = "", hint: str = "") -> Field:
+    """A place to type; ``at``: where else findings about it may stand."""
+    state, here = opened.state, _found(opened)
+    correction, entry = state.corrections.get(slot), state.latest.get(slot)
+    mark = "out" if slot in state.left_out else ""
+    if not mark and (slot in here or at in here):
+        about = [*here.get(slot, ()), *here.get(at, ())]
+        mark = "suspect" if any(f.level != "note" for f in about) else "odd"
+    return Field(
+        slot=slot,
+        text=text,
+        was=correction.texts[-1:] if correction else (),
+        mark=mark,
+        label=label,
+        entry=entry.id if entry else None,
+        hint=hint,
+    )
+
+
+def _found(opened: Opened) -> Mapping[str, Sequence[Finding]]:
+    """The findings by where they stand."""
+    if "found" not in opened.shown:
+        by_place: dict[str, list[Finding]] = {}
+        for finding in opened.findings:
+            by_place.setdefault(finding.at, []).append(finding)
+        opened.shown["found"] = by_place
+    found: Mapping[str, Sequence[Finding]] = opened.shown["found"]
+    return found
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Typed:
+    """A column to type in. ``key``: series and column; ``cells``: of its rows; ``wide``: trials; ``begin`` and ``end``: of what a screen reader
+    says, around the row's number and the trial's; ``hints``: by row; ``traced``: it takes samples."""
+
+    name: str
+    key: str
+    cells: Sequence[Cell]
+    wide: int
+    begin: str
+    end: str
+    hints: Sequence[str]
+    traced: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Computed:
+    """A column that is worked out. ``places``: decimals shown; ``with_u``: its uncertainty stands beside it."""
+
+    name: str
+    values: Values
+    places: int
+    with_u: bool
+
+
+class Rows:
+    """The rows of one table. What is the same in all of them is looked up once.
+
+    ``typed``: the columns to type in. ``repeated``: those of them whose means are shown. ``derived``: computed ones. ``places``: the decimals
+    of repeated and derived ones.
+    """
+
+    def __init__(
+        self,
+        opened: Opened,
+        name: str,
+        series: Series,
+        typed: Sequence[str],
+        repeated: Sequence[str],
+        derived: Sequence[str],
+        places: Mapping[str, int],
+    ) -> None:
+        self._opened, self._name = opened, name
+        run = opened.state.run
+        self._marked = run.headings[name].label if name in run.headings else None
+        table = f"{series.short}, " if len(opened.definition.series) > 1 else ""
+        self._typed = []
+        for column in typed:
+            body, key = series.columns[column], f"{name}.{column}"
+            self._typed.append(
+                _Typed(
+                    name=column,
+                    key=key,
+                    cells=run.series.get(name, {}).get(column, []),
+                    wide=opened.state.trials[key],
+                    begin=f"{table}{body.label}, row ",
+                    end=said("", body.unit),
+                    hints=suggested(opened, key) if body.plays.chosen else (),
+                    traced=bool(body.extract),
+                )
+            )
+        self._computed = [
+            _Computed(
+                name=column,
+                values=opened.analysis.values[f"{name}.{column}"],
+                places=places[column],
+                with_u=column in derived,
+            )
+            for column in [*repeated, *derived]
+        ]
+
+    def row(self, number: int) -> Row:
+        """One row, counted from 1."""
+        opened, name = self._opened, f"{self._name}.{number}"
+        fields = [] if self._marked is None else [_mark(opened, self._name, number, self._marked)]
+        for column in self._typed:
+            fields += self._fields(column, number)
+        computed: list[tuple[str, str]] = []
+        for made in self._computed:
+            place = f"{self._name}-{number}-{made.name}"
+            computed.append((f"c-{place}", texts.cell(made.values, number - 1, made.places)))
+            if made.with_u:
+                computed.append((f"u-{place}", texts.u_cell(made.values, number - 1, made.places)))
+        out = name in opened.state.left_out
+        return Row(
+            name=name,
+            number=number,
+            fields=tuple(fields),
+            computed=tuple(computed),
+            out=out,
+            mark="out" if out else "suspect" if name in _found(opened) else "",
+        )
+
+    def _fields(self, column: _Typed, number: int) -> list[Field]:
+        opened = self._opened
+        own = trials(column.cells[number - 1]) if number <= len(column.cells) else []
+        hint = column.hints[number - 1] if number <= len(column.hints) else ""
+        found = []
+        for i in range(column.wide):
+            text = own[i] if i < len(own) else ""
+            trial = f", trial {i + 1}" if column.wide > 1 else ""
+            label = f"{column.begin}{number}{trial}{column.end}"
+            made = field(opened, f"{column.key}.{number}.{i + 1}", text, label, hint=hint)
+            if column.traced:
+                place = f"{column.key}.{number}" + (f".{i + 1}" if i else "")
+                made = replace(made, trace=place, hint=traces.hint(opened, self._name, column.name, number, i))
+            found.append(made)
+        return found
+
+
+def _mark(opened: Opened, series: str, number: int, label: str) -> Field:
+    """The word that a bench has for a row."""
+    marks = opened.state.run.marks.get(series, [])
+    text = marks[number - 1] if number <= len(marks) else None
+    slot = f"mark:{series}.{number}"
+    entry = opened.state.latest.get(slot)
+    return Field(
+        slot=slot,
+        text=text or "",
+        was=(),
+        mark="",
+        label=f"{label}, row {number}",
+        entry=entry.id if entry else None,
+        hint="…",
+    )
