@@ -51,8 +51,11 @@ def circuit(opened: Opened) -> tuple[str, str] | None:
 
 def _read_last(opened: Opened) -> Slot | None:
     """Where the newest reading stands."""
-    read = [(entry.id, slot) for text, entry in opened.state.latest.items() if (slot := Slot.read(text)) and slot.reads]
-    return max(read, key=lambda one: one[0])[1] if read else None
+    for entry in reversed(opened.entries):
+        slot = Slot.read(entry.slot)
+        if slot is not None and slot.reads and opened.state.latest[entry.slot].id == entry.id:
+            return slot
+    return None
 
 
 def _typed(opened: Opened, key: str, row: int) -> str:

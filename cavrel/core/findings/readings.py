@@ -82,11 +82,13 @@ def _decimals(readings: InputReadings) -> list[Finding]:
     if spec.exact or spec.gauge is None or spec.gauge.least_count is None:
         return []
     found: dict[str, list[tuple[tuple[int, int], Reading]]] = {"fewer": [], "more": []}
+    counted = ~np.isnan(readings.values)
+    unit, wanted = spec.unit, decimals_of(spec.gauge.least_count, spec.unit)
     for place, reading in readings.readings.items():
-        if np.isnan(readings.values[place[0] - 1, place[1] - 1]) or reading.stated is not None:
-            continue
-        wanted = decimals_of(spec.gauge.least_count, reading.unit)
-        if reading.decimals != wanted:
+        if reading.unit is not unit:  # of one typed with a unit of its own
+            unit, wanted = reading.unit, decimals_of(spec.gauge.least_count, reading.unit)
+        odd = reading.decimals != wanted and reading.stated is None
+        if odd and counted[place[0] - 1, place[1] - 1]:
             found["fewer" if reading.decimals < wanted else "more"].append((place, reading))
     findings = []
     for kind, places in found.items():

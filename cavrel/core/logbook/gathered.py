@@ -25,18 +25,24 @@ def quantities(readings: Readings) -> dict[str, Any]:
 
 def series(definition: Definition, readings: Readings) -> dict[str, dict[str, list[Any]]]:
     found: dict[str, dict[str, dict[int, dict[int, str]]]] = {}
+    by_key: dict[str, dict[int, dict[int, str]]] = {}
     for slot, text in readings.items():
         if slot.series and text.strip():
-            column = found.setdefault(slot.series, {}).setdefault(slot.name, {})
-            column.setdefault(slot.row, {})[slot.trial] = text
+            column = by_key.get(slot.key)
+            if column is None:
+                column = by_key[slot.key] = found.setdefault(slot.series, {}).setdefault(slot.name, {})
+            row = column.get(slot.row)
+            if row is None:
+                row = column[slot.row] = {}
+            row[slot.trial] = text
     series: dict[str, dict[str, list[Any]]] = {}
     for name, columns in found.items():
         series[name] = {}
         for title, rows in columns.items():
             repeated = definition.series[name].columns[title].repeats > 1 or any(max(own) > 1 for own in rows.values())
             cells: list[Any] = []
-            for row in range(1, max(rows) + 1):
-                own = rows.get(row, {})
+            for number in range(1, max(rows) + 1):
+                own = rows.get(number, {})
                 if repeated:
                     cells.append([own.get(trial, "") for trial in range(1, max(own, default=0) + 1)])
                 else:

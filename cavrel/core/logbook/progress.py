@@ -41,13 +41,14 @@ def progress(state: SheetState) -> Progress:
         for column, body in series.columns.items():
             if not body.plays.wanted or body.optional:
                 continue
+            planned = planned_rows(state, name, series)
             for row in range(1, state.rows[name] + 1):
-                typed, needed = _of_row(state, name, series, column, body, row)
+                typed, needed = _of_row(state, name, column, body, row, planned)
                 taken, wanted = taken + typed, wanted + needed
     return Progress(taken=taken, wanted=wanted)
 
 
-def _of_row(state: SheetState, name: str, series: Series, column: str, body: Column, row: int) -> tuple[int, int]:
+def _of_row(state: SheetState, name: str, column: str, body: Column, row: int, planned: int) -> tuple[int, int]:
     if f"{name}.{row}" in state.left_out:
         return 0, 0
     cells = state.run.series.get(name, {}).get(column, [])
@@ -56,8 +57,10 @@ def _of_row(state: SheetState, name: str, series: Series, column: str, body: Col
     if not typed and row <= len(traced) and any(traces(traced[row - 1])):
         typed = sum(1 for trace in traces(traced[row - 1]) if trace is not None)
         return typed, max(state.run.plan.trials.get(f"{name}.{column}", body.repeats), typed)
-    if row > planned_rows(state, name, series) and not any(
-        row <= len(c) and _typed(c[row - 1]) for c in state.run.series.get(name, {}).values()
+    if (
+        not typed
+        and row > planned
+        and not any(row <= len(c) and _typed(c[row - 1]) for c in state.run.series.get(name, {}).values())
     ):
         return 0, 0
     return typed, max(state.run.plan.trials.get(f"{name}.{column}", body.repeats), typed)

@@ -294,7 +294,8 @@ def _sizes(
             trials[name] = sizes.get(f"trials:{name}", quantity.repeats)
     for slot, text in readings.items():
         if text.strip():
-            trials[slot.key] = max(trials[slot.key], slot.trial)
-            if slot.series:
-                rows[slot.series] = max(rows[slot.series], slot.row)
+            if slot.trial > trials[slot.key]:
+                trials[slot.key] = slot.trial
+            if slot.series and slot.row > rows[slot.series]:
+                rows[slot.series] = slot.row
     return rows, trials

@@ -1,7 +1,7 @@
 """Slots: the places that entries are about, as texts and taken apart."""
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 MOST_ROWS, MOST_TRIALS = 999, 30
@@ -19,12 +19,17 @@ class Slot:
     ``name``: the column or quantity, empty for a whole row.
     ``row``: from 1, 0 for a quantity.
     ``trial``: from 1, 0 where all trials of a row are meant.
+    ``key``: the column as ``series.name``, or the quantity's name.
     """
 
     series: str
     name: str
     row: int
     trial: int
+    key: str = field(init=False, compare=False, repr=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "key", f"{self.series}.{self.name}" if self.series else self.name)
 
     @classmethod
     @lru_cache(maxsize=8192)  # every save asks for each place of its run a few times
@@ -43,11 +48,6 @@ class Slot:
             return f"quantities.{self.name}" + (f".{self.trial}" if self.trial else "")
         parts = [self.series, self.name, str(self.row), str(self.trial) if self.trial else ""]
         return ".".join(part for part in parts if part)
-
-    @property
-    def key(self) -> str:
-        """The column as ``series.name``, or the quantity's name."""
-        return f"{self.series}.{self.name}" if self.series else self.name
 
     @property
     def reads(self) -> bool:

@@ -3,6 +3,7 @@
 import math
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, ROUND_UP, Context, Decimal
+from functools import lru_cache
 
 from cavrel.core.quantity import units
 
@@ -95,7 +96,7 @@ def at_decade(value: float, last: int, exponent: int) -> str:
 
 def _digits(rounded: Decimal, exponent: int) -> str:
     text = f"{rounded.scaleb(-exponent, context=_EXACT):f}"
-    return text.lstrip("-") if not any(c in "123456789" for c in text) else text
+    return text if text.strip("-0.") else text.lstrip("-")
 
 
 def power(exponent: int, ascii_only: bool = False) -> str:
@@ -134,6 +135,7 @@ def concise(value: float, u: float, rule: str = "one_or_two") -> str:
     return f"{rounded.value}({inside}){power(rounded.exponent)}".replace("-", MINUS)
 
 
+@lru_cache(maxsize=16384)  # a table of five hundred rows shows most of its numbers again in each save
 def fixed(value: float, decimals: int) -> str:
     """A number with ``decimals`` decimals and a real minus sign; empty for NaN."""
     if not math.isfinite(value):
@@ -141,6 +143,7 @@ def fixed(value: float, decimals: int) -> str:
     return _digits(_to(value, -max(decimals, 0)), 0).replace("-", MINUS)
 
 
+@lru_cache(maxsize=16384)
 def significant(value: float, figures: int = 2) -> str:
     """A number to ``figures`` significant figures, without a power of ten where that stays readable."""
     if not math.isfinite(value):
