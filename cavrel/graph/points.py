@@ -82,15 +82,15 @@ def point(mark: Mark, x: Scale, y: Scale, times: float = 1.0, linked: bool = Tru
         if right > RADIUS * 0.6:
             parts.append(bar(max(px - right, x.start), py, min(px + right, x.end), py, 4.0))
     if mark.state == "suspect":
-        parts.append(svg.tag("circle", cx=px, cy=py, r=10.0, class_="ring"))
-    parts.append(svg.tag("circle", cx=px, cy=py, r=RADIUS, class_="dot hollow" if mark.state == "out" else "dot"))
+        parts.append(svg.circle(px, py, 10.0, "ring"))
+    parts.append(svg.circle(px, py, RADIUS, "dot hollow" if mark.state == "out" else "dot"))
     if mark.state == "out":
         parts.append(svg.line(px - 7, py + 7, px + 7, py - 7, "strike"))
     if not linked:
         return svg.tag("g", *parts, class_="pt")
     return svg.tag(
         "g",
-        svg.tag("circle", cx=px, cy=py, r=14.0, class_="hit"),
+        svg.circle(px, py, 14.0, "hit"),
         *parts,
         class_=f"pt {mark.state}",
         tabindex=0,
@@ -178,6 +178,10 @@ def raw_curve(
     return svg.drawing(width, height, title, *parts)
 
 
+MOST_TARGETS = 120
+"""With more points than this the small graph has no room to aim at one: only those that are left out or suspected can be pressed there."""
+
+
 def small(
     marks: Sequence[Mark], x_axis: Axis, y_axis: Axis, title: str, width: float = 236, height: float = 172
 ) -> str:
@@ -190,7 +194,8 @@ def small(
     xs, ys = np.array([m.x for m in marks]), np.array([m.y for m in marks])
     x = fit_scale(*span(xs), 36.0, width - 8, 3)
     y = fit_scale(*span(ys), height - 24, 26.0, 2)
-    parts = [grid(x, y)] + [point(m, x, y) for m in marks]
+    many = len(marks) > MOST_TARGETS
+    parts = [grid(x, y)] + [point(m, x, y, linked=not many or m.state != "read") for m in marks]
     unit_y, unit_x = y.unit(y_axis.unit), x.unit(x_axis.unit)
     parts.append(svg.rich(6, 12, [("sym", y_axis.symbol), ("", f"\u00a0in {unit_y}" if unit_y else "")], "start"))
     parts.append(

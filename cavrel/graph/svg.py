@@ -55,6 +55,11 @@ def drawing(
     )
 
 
+def circle(x: float, y: float, radius: float, class_: str) -> str:
+    """A graph holds hundreds: written without the generality of `tag`."""
+    return f'<circle cx="{_short(x)}" cy="{_short(y)}" r="{_short(radius)}" class="{class_}"/>'
+
+
 def line(x1: float, y1: float, x2: float, y2: float, class_: str) -> str:
     return tag("line", x1=float(x1), y1=float(y1), x2=float(x2), y2=float(y2), class_=class_)
 

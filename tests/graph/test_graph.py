@@ -128,3 +128,15 @@ def test_the_number_line_has_the_accepted_band_and_every_value() -> None:
 def test_text_is_escaped() -> None:
     assert "<b>" not in svg.words(0, 0, "<b>&", "x")
     ET.fromstring(svg.drawing(10, 10, 'a "quoted" <title>', svg.words(0, 0, "<&>", "x")))
+
+
+def test_a_crowded_small_graph_offers_only_what_is_odd() -> None:
+    marks = [
+        points.Mark(x=float(i), y=float(i), u_x=0.0, u_y=0.0, at=f"s.{i}", label=f"Row {i}", state="read")
+        for i in range(points.MOST_TARGETS)
+    ]
+    assert points.small(marks, X, Y, "t").count('role="button"') == points.MOST_TARGETS
+    odd = points.Mark(x=500.0, y=1.0, u_x=0.0, u_y=0.0, at="s.500", label="Row 500", state="suspect")
+    crowded = points.small([*marks, odd], X, Y, "t")
+    assert crowded.count('role="button"') == 1
+    assert crowded.count('class="dot"') == points.MOST_TARGETS + 1
