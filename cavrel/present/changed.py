@@ -7,12 +7,14 @@ from cavrel.service.opened import Opened
 
 def cells(opened: Opened, before: Opened | None) -> tuple[list[Field], list[tuple[str, str]]]:
     """The fields, and the computed cells as (id, text), that are not as they were ``before``; all of them where that is not known."""
-    fields, computed = _cells(opened)
     if before is None or before.base is not opened.base:
+        fields, computed = _cells(opened)
         return list(fields.values()), list(computed.items())
     were, stood = _cells(before)
+    tables.tables(opened, before)
+    fields, computed = _cells(opened)
     return (
-        [field for slot, field in fields.items() if were.get(slot) != field],
+        [field for slot, field in fields.items() if (was := were.get(slot)) is not field and was != field],
         [(cell, text) for cell, text in computed.items() if stood.get(cell) != text],
     )
 

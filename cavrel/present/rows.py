@@ -1,12 +1,13 @@
 """The rows of a ruled table: what stands in each cell, what is odd about it, and what a screen reader calls it."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from cavrel.core.analysis import Values
 from cavrel.core.definition import Series
 from cavrel.core.findings.finding import Finding
 from cavrel.core.logbook.run import Cell, trials
+from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity import units
 from cavrel.present import texts, traces
 from cavrel.present.needed import suggested
@@ -19,7 +20,7 @@ def said(label: str, unit: str | None) -> str:
     return f"{label}, in {units.pretty(unit)}" if unit else label
 
 
-def field(opened: Opened, slot: str, text: str, label: str, at: str = "", hint: str = "") -> Field:
+def to_type(opened: Opened, slot: str, text: str, label: str, at: str = "", hint: str = "") -> Field:
     """A place to type; ``at``: where else findings about it may stand."""
     state, here = opened.state, _found(opened)
     correction, entry = state.corrections.get(slot), state.latest.get(slot)
@@ -56,7 +57,7 @@ class _Typed:
 
     name: str
     key: str
-    cells: Sequence[Cell]
+    cells: Sequence[Cell] = field(compare=False)
     wide: int
     begin: str
     end: str
@@ -74,11 +75,16 @@ class _Computed:
     with_u: bool
 
 
+_OF_ONE_CELL = ("reading", "correction")
+"""Entries that change what stands in their own cell and nowhere else in the table's places to type."""
+
+
 class Rows:
-    """The rows of one table. What is the same in all of them is looked up once.
+    """The rows of one table. What is the same in all of them is looked up once, and of a long table hardly any row is another than before a
+    save.
 
     ``typed``: the columns to type in. ``repeated``: those of them whose means are shown. ``derived``: computed ones. ``places``: the decimals
-    of repeated and derived ones.
+    of repeated and derived ones. ``before``: the run before its newest entries, where what was made of it is at hand.
     """
 
     def __init__(
@@ -90,6 +96,7 @@ class Rows:
         repeated: Sequence[str],
         derived: Sequence[str],
         places: Mapping[str, int],
+        before: Opened | None = None,
     ) -> None:
         self._opened, self._name = opened, name
         run = opened.state.run
@@ -119,13 +126,30 @@ class Rows:
             )
             for column in [*repeated, *derived]
         ]
+        self._fields_of: dict[int, tuple[Field, ...]] = {}
+        self._same = {} if before is None else self._still(before)
+        opened.shown[f"rows of {name}"] = self._typed, self._fields_of
+
+    def _still(self, before: Opened) -> Mapping[int, tuple[Field, ...]]:
+        """The fields of rows in which nothing was typed or found since ``before``, by row."""
+        opened = self._opened
+        typed, fields_of = before.shown.get(f"rows of {self._name}", (None, {}))
+        new = opened.entries[len(before.entries) :]
+        same = opened.definition is before.definition and opened.state.run.headings == before.state.run.headings
+        if not same or typed != self._typed or any(column.traced for column in self._typed):
+            return {}
+        if any(entry.kind not in _OF_ONE_CELL for entry in new):
+            return {}
+        now, then = _found(opened), _found(before)
+        places = {entry.slot for entry in new} | {at for at in now.keys() | then.keys() if now.get(at) != then.get(at)}
+        touched = {slot.row for slot in map(Slot.read, places) if slot is not None and slot.series == self._name}
+        return {number: fields for number, fields in fields_of.items() if number not in touched}
 
     def row(self, number: int) -> Row:
         """One row, counted from 1."""
         opened, name = self._opened, f"{self._name}.{number}"
-        fields = [] if self._marked is None else [_mark(opened, self._name, number, self._marked)]
-        for column in self._typed:
-            fields += self._fields(column, number)
+        fields = self._same.get(number) or self._made(number)
+        self._fields_of[number] = fields
         computed: list[tuple[str, str]] = []
         for made in self._computed:
             place = f"{self._name}-{number}-{made.name}"
@@ -136,11 +160,17 @@ class Rows:
         return Row(
             name=name,
             number=number,
-            fields=tuple(fields),
+            fields=fields,
             computed=tuple(computed),
             out=out,
             mark="out" if out else "suspect" if name in _found(opened) else "",
         )
+
+    def _made(self, number: int) -> tuple[Field, ...]:
+        fields = [] if self._marked is None else [_mark(self._opened, self._name, number, self._marked)]
+        for column in self._typed:
+            fields += self._fields(column, number)
+        return tuple(fields)
 
     def _fields(self, column: _Typed, number: int) -> list[Field]:
         opened = self._opened
@@ -151,7 +181,7 @@ class Rows:
             text = own[i] if i < len(own) else ""
             trial = f", trial {i + 1}" if column.wide > 1 else ""
             label = f"{column.begin}{number}{trial}{column.end}"
-            made = field(opened, f"{column.key}.{number}.{i + 1}", text, label, hint=hint)
+            made = to_type(opened, f"{column.key}.{number}.{i + 1}", text, label, hint=hint)
             if column.traced:
                 place = f"{column.key}.{number}" + (f".{i + 1}" if i else "")
                 made = replace(made, trace=place, hint=traces.hint(opened, self._name, column.name, number, i))

@@ -8,7 +8,7 @@ from cavrel.core.logbook.run import trials
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
 from cavrel.present import needed, ordered, texts
-from cavrel.present.rows import Rows, field, said
+from cavrel.present.rows import Rows, said, to_type
 from cavrel.present.ruled import Head, QuantityFields, Table
 from cavrel.service.opened import Opened
 
@@ -26,7 +26,7 @@ def quantities(opened: Opened) -> list[QuantityFields]:
             text = typed[i] if i < len(typed) else ""
             label = said(f"{body.label}, reading {i + 1}" if many > 1 else body.label, body.unit)
             slot = f"quantities.{name}.{i + 1}"
-            fields.append(field(opened, slot, text, label, f"quantities.{name}", body.default or ""))
+            fields.append(to_type(opened, slot, text, label, f"quantities.{name}", body.default or ""))
         part, colon, rest = body.label.partition(": ")
         if not colon:
             part, rest = "", body.label
@@ -45,18 +45,20 @@ def quantities(opened: Opened) -> list[QuantityFields]:
     return found
 
 
-def tables(opened: Opened) -> list[Table]:
-    """All tables of a run."""
+def tables(opened: Opened, before: Opened | None = None) -> list[Table]:
+    """All tables of a run; ``before``: the same run before its newest entries, which makes the work less."""
     if "tables" not in opened.shown:
         without = opened.state.run.plan.without
         opened.shown["tables"] = [
-            _table(opened, name, series) for name, series in opened.definition.series.items() if name not in without
+            _table(opened, name, series, before)
+            for name, series in opened.definition.series.items()
+            if name not in without
         ]
     found: list[Table] = opened.shown["tables"]
     return found
 
 
-def _table(opened: Opened, name: str, series: Series) -> Table:
+def _table(opened: Opened, name: str, series: Series, before: Opened | None) -> Table:
     headings = opened.state.run.headings
     marked = headings[name].label if name in headings else ""
     heads: list[Head] = []
@@ -110,7 +112,7 @@ def _table(opened: Opened, name: str, series: Series) -> Table:
         )
     heads = [replace(head, symbol=_symbol(opened, f"{name}.{head.name}")) for head in heads]
     places = {c: _places(opened, name, c, series.columns[c]) for c in [*repeated, *derived]}
-    of = Rows(opened, name, series, typed, repeated, derived, places)
+    of = Rows(opened, name, series, typed, repeated, derived, places, before)
     rows = tuple(of.row(number) for number in range(1, opened.state.rows[name] + 1))
     last = rows[-1]
     rows = ordered.ordered(opened, name, rows)
