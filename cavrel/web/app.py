@@ -14,7 +14,7 @@ from werkzeug.exceptions import HTTPException
 from cavrel import __version__
 from cavrel.store import settings
 from cavrel.store.pool import DatabaseAway, Pool, transaction
-from cavrel.web import assets, bring, doors, live, marks, pages, shelf
+from cavrel.web import assets, bring, compiled, doors, live, marks, pages, shelf
 
 _POLICY = (
     "default-src 'self'; img-src 'self' data:; media-src 'self' blob:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; "
@@ -27,6 +27,7 @@ def plain_app() -> Flask:
     """What sets pages from templates and nothing else: for reports that no request asks for."""
     app = Flask("cavrel.web", static_folder=None, template_folder=str(assets.STATIC.parent / "templates"))
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    app.jinja_env.bytecode_cache = compiled.templates()
     app.jinja_env.filters.update(marks.FILTERS)
     app.jinja_env.globals.update(marks.GLOBALS)
     return app
