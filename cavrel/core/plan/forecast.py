@@ -67,7 +67,7 @@ class Expected:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Forecast:
-    """``results``: by name. ``analysis``: of the readings to expect. ``drawn``: how many runs were drawn, 0 where the readings to expect tell."""
+    """``results``: by name, those that were asked for. ``analysis``: of the readings to expect. ``drawn``: how many runs were drawn, 0 where the readings to expect tell."""
 
     results: Mapping[str, Expected]
     analysis: Analysis
@@ -85,13 +85,11 @@ def forecast(
     analysis = analyse(program, runs.load(expected(program, planned)), rules)
     told = _told(analysis, planned)
     estimates = estimates_of(analysis)
-    results = {name: _told_of(result, analysis, estimates) for name, result in analysis.results.items()}
-    wanted = {only} if only else set(results)
-    if wanted <= told:
-        return Forecast(results=results, analysis=analysis)
-    by_draws = _drawn(program, planned, rules, drawn, analysis)
-    results |= {name: one for name, one in by_draws.items() if name not in told}
-    return Forecast(results=results, analysis=analysis, drawn=drawn)
+    wanted = {only: analysis.results[only]} if only else dict(analysis.results)
+    untold = [name for name in wanted if name not in told]
+    by_draws = _drawn(program, planned, rules, drawn, analysis, untold) if untold else {}
+    results = {name: by_draws.get(name) or _told_of(one, analysis, estimates) for name, one in wanted.items()}
+    return Forecast(results=results, analysis=analysis, drawn=drawn if untold else 0)
 
 
 def _told(analysis: Analysis, planned: Planned) -> frozenset[str]:
@@ -141,22 +139,27 @@ def _told_of(result: ResultAnalysis, analysis: Analysis, estimates: Sequence[Est
 
 
 def _drawn(
-    program: Program, planned: Planned, rules: HouseRules | None, many: int, of_expected: Analysis
+    program: Program,
+    planned: Planned,
+    rules: HouseRules | None,
+    many: int,
+    of_expected: Analysis,
+    wanted: Sequence[str],
 ) -> dict[str, Expected]:
-    """Medians over ``many`` runs, always the same ones."""
-    found: dict[str, list[ResultAnalysis]] = {name: [] for name in program.definition.results}
+    """Medians over ``many`` runs, always the same ones, of the results ``wanted``."""
+    found: dict[str, list[ResultAnalysis]] = {name: [] for name in wanted}
     for seed in range(many):
         try:
             analysis = analyse(program, runs.load(simulate(program, seed, planned=planned)), rules)
         except CavrelError:
             continue  # a run that chance led beyond any reading
-        for name, result in analysis.results.items():
-            if not result.reason:
-                found[name].append(result)
+        for name, results_of in found.items():
+            if not analysis.results[name].reason:
+                results_of.append(analysis.results[name])
     student = of_expected.rules.student
     results = {}
-    for name, one in of_expected.results.items():
-        drawn = found[name]
+    for name, drawn in found.items():
+        one = of_expected.results[name]
         if len(drawn) < max(many // 2, 1):
             reason = one.reason or "few runs of this plan give it a value"
             results[name] = Expected(
