@@ -11,6 +11,7 @@ from cavrel import catalogue
 from cavrel.cli import main
 from cavrel.core import cupboard as cupboards
 from cavrel.core.document.formats import schemas
+from tests.conforms import conform
 
 DOCS = Path(__file__).resolve().parent.parent / "docs"
 FILES = {name: json.loads((DOCS / "schemas" / f"{name}.schema.json").read_text(encoding="utf-8")) for name in schemas()}
@@ -36,17 +37,17 @@ def test_result_documents_keep_their_schema(more: list[str]) -> None:
     for run in (RUN, {**RUN, "series": {}}):
         done = CliRunner().invoke(main, ["analyse", "-", *more], input=json.dumps(run))
         assert done.exit_code == 0, done.output
-        jsonschema.validate(json.loads(done.stdout), FILES["cavrel-result-1"])
+        conform(json.loads(done.stdout), "cavrel-result-1")
     if more:
         assert CliRunner().invoke(main, ["analyse", "-", "--monte-carlo", "3"], input=json.dumps(RUN)).exit_code == 2
 
 
 def test_run_documents_and_definitions_keep_theirs() -> None:
-    jsonschema.validate(RUN, FILES["cavrel-run-1"])
+    conform(RUN, "cavrel-run-1")
     for definition in catalogue.experiments().values():
-        jsonschema.validate(definition.document(), FILES["cavrel-experiment-1"])
+        conform(definition.document(), "cavrel-experiment-1")
     with pytest.raises(jsonschema.ValidationError):
-        jsonschema.validate({**RUN, "surprise": 1}, FILES["cavrel-run-1"])
+        conform({**RUN, "surprise": 1}, "cavrel-run-1")
 
 
 def test_the_examples_in_the_text_work() -> None:

@@ -93,10 +93,9 @@ def test_a_database_that_does_not_answer(monkeypatch: pytest.MonkeyPatch) -> Non
 @pytest.mark.parametrize(
     "how", [signal.SIGINT, signal.SIGTERM] if os.environ.get("CAVREL_FUZZ", "1") != "1" else [signal.SIGTERM]
 )
-def test_it_stops_cleanly(cluster: Cluster, how: signal.Signals) -> None:
-    cluster.create_database("stopping")
+def test_it_stops_cleanly(cluster: Cluster, demonstrated: str, how: signal.Signals) -> None:
     port = free_port()
-    process = start("demo", CAVREL_PORT=str(port), DATABASE_URL=cluster.url("stopping"))
+    process = start("demo", CAVREL_PORT=str(port), DATABASE_URL=copied(cluster, demonstrated))
     wait_until_served(f"http://127.0.0.1:{port}")
     time.sleep(1)  # it answers a moment before it says so
     process.send_signal(how)

@@ -3,7 +3,6 @@
 import json
 import math
 
-import jsonschema
 import numpy as np
 import pytest
 from click.testing import CliRunner
@@ -13,13 +12,13 @@ from cavrel.cli import main
 from cavrel.core.analysis import analyse
 from cavrel.core.cupboard.taken import of_task
 from cavrel.core.document.forecast import change_of, setup_of
-from cavrel.core.document.formats import schemas
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import run as runs
 from cavrel.core.plan.better import Planner, Setup
 from cavrel.core.plan.forecast import DRAWN, forecast
 from cavrel.core.simulate import simulate
 from cavrel.core.simulate.apparatus import Planned
+from tests.conforms import conform
 
 
 def planner(name: str = "pendulum") -> Planner:
@@ -108,7 +107,7 @@ def test_what_is_printed_is_a_plan_again() -> None:
     done = CliRunner().invoke(main, ["forecast", "-"], input=json.dumps(document))
     assert done.exit_code == 0, done.output
     said = json.loads(done.stdout)
-    jsonschema.validate(said, schemas()["cavrel-forecast-1"])
+    conform(said, "cavrel-forecast-1")
     promised = said["results"]["g"]["improvements"][0]
     again = CliRunner().invoke(main, ["forecast", "-"], input=json.dumps({**document, **promised["change"]}))
     assert json.loads(again.stdout)["results"]["g"]["u"] == pytest.approx(promised["u"], rel=1e-6)

@@ -4,13 +4,12 @@ import io
 import re
 from uuid import uuid4
 
-import jsonschema
 import pytest
 from flask.testing import FlaskClient
 
 from cavrel import catalogue
-from cavrel.core.document.formats import schemas
 from cavrel.core.logbook import run as runs
+from tests.conforms import conform
 from tests.web.http import entry, save, start, text, token
 
 
@@ -22,7 +21,7 @@ def test_every_experiment_can_be_planned(client: FlaskClient, experiment: str) -
     assert "Nothing can be foretold" not in page
     assert "nan" not in page.lower().replace("resonan", "").replace("inan", "")
     twin = client.get(f"/runs/{run}/plan.json").json
-    jsonschema.validate(twin["forecast"], schemas()["cavrel-forecast-1"])
+    conform(twin["forecast"], "cavrel-forecast-1")
     runs.load(twin["run"])
 
 

@@ -67,7 +67,8 @@ class Expected:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Forecast:
-    """``results``: by name, those that were asked for. ``analysis``: of the readings to expect. ``drawn``: how many runs were drawn, 0 where the readings to expect tell."""
+    """``results``: by name, those that were asked for. ``analysis``: of the readings to expect. ``drawn``: how many runs were drawn, 0 where the
+    readings to expect tell."""
 
     results: Mapping[str, Expected]
     analysis: Analysis
