@@ -90,14 +90,18 @@ def pendulum() -> Program:
 
 
 LONG = (
-    "test_serve.py",
+    "test_every_experiment.py",
     "test_keeping.py",
-    "test_slips.py",
     "test_hands_full.py",
+    "test_access.py",
+    "test_serve.py",
+    "test_slips.py",
+    "test_plan.py",
+    "test_signed.py",
+    "test_measure.py",
     "test_fuzz.py",
     "test_coverage.py",
     "test_backup.py",
-    "test_report.py",
 )
 """Files that take longest: begun first, so that no worker is left alone with one of them at the end."""
 
