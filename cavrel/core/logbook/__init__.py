@@ -8,9 +8,10 @@ row and ``stretch:force.a.3`` the part of them that counts, ``stands:CODE@AT`` a
 
 from cavrel.core.logbook.book import EMPTY, Book, Correction, as_written
 from cavrel.core.logbook.entry import LONGEST, LONGEST_TEXT, Entry, EntryError, in_force, undo_of
+from cavrel.core.logbook.gathered import slots_of
 from cavrel.core.logbook.kinds import KINDS, check_entry
 from cavrel.core.logbook.places import where
-from cavrel.core.logbook.sheet import SheetState, assemble, sheet_of, slots_of
+from cavrel.core.logbook.sheet import SheetState, assemble, sheet_of
 from cavrel.core.logbook.slots import MOST_ROWS, MOST_TRIALS, Slot
 
 __all__ = [

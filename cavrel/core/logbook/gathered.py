@@ -1,10 +1,11 @@
-"""What a logbook holds of readings and samples, as a run document holds it: by column, row and trial."""
+"""What a logbook holds of readings and samples, as a run document holds it: by column, row and trial; and back."""
 
 from collections.abc import Mapping
 from typing import Any
 
 from cavrel.core.definition import Definition
 from cavrel.core.logbook.entry import LONGEST, Entry, in_force
+from cavrel.core.logbook.run import RunDocument, trials
 from cavrel.core.logbook.slots import Slot
 
 Readings = Mapping[Slot, str]
@@ -74,6 +75,19 @@ def excluded(left_out: Mapping[str, Entry]) -> dict[str, dict[str, str]]:
         series, _, place = slot.partition(".")
         excluded.setdefault(series, {})[place] = str(in_force(entry)[1].get("reason", ""))[: LONGEST["leave-out"]]
     return excluded
+
+
+def slots_of(run: RunDocument) -> list[tuple[str, str]]:
+    """(slot, text) of every reading in a run document, row by row."""
+    found = []
+    for name, cell in run.quantities.items():
+        found += [(f"quantities.{name}.{i}", text) for i, text in enumerate(trials(cell), 1) if text.strip()]
+    for series, columns in run.series.items():
+        for row in range(max((len(cells) for cells in columns.values()), default=0)):
+            for column, cells in columns.items():
+                texts = trials(cells[row]) if row < len(cells) else []
+                found += [(f"{series}.{column}.{row + 1}.{i}", text) for i, text in enumerate(texts, 1) if text.strip()]
+    return found
 
 
 def _trials(own: Mapping[int, Any] | None) -> Any:

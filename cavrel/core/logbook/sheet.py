@@ -13,7 +13,6 @@ from cavrel.core.logbook.book import EMPTY, Book, Correction
 from cavrel.core.logbook.entry import LONGEST_TEXT, Entry, EntryError, in_force
 from cavrel.core.logbook.kinds import KINDS, check_reading
 from cavrel.core.logbook.run import RunDocument
-from cavrel.core.logbook.run import trials as trials_of
 from cavrel.core.logbook.slots import Slot
 from cavrel.core.logbook.standing import Standing
 
@@ -196,19 +195,6 @@ def _is_read(definition: Definition, slot: str) -> bool:
     except EntryError:
         return False
     return True
-
-
-def slots_of(run: RunDocument) -> list[tuple[str, str]]:
-    """(slot, text) of every reading in a run document, row by row."""
-    found = []
-    for name, cell in run.quantities.items():
-        found += [(f"quantities.{name}.{i}", text) for i, text in enumerate(trials_of(cell), 1) if text.strip()]
-    for series, columns in run.series.items():
-        for row in range(max((len(cells) for cells in columns.values()), default=0)):
-            for column, cells in columns.items():
-                texts = trials_of(cells[row]) if row < len(cells) else []
-                found += [(f"{series}.{column}.{row + 1}.{i}", text) for i, text in enumerate(texts, 1) if text.strip()]
-    return found
 
 
 def _settings_here(definition: Definition, standing: Standing) -> dict[str, list[str]]:
