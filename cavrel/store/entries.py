@@ -70,6 +70,11 @@ STANDING = f"""
         select run, client_key, {_COLUMNS} from entry where run = %s and slot = sought order by id desc limit 2) newest
     order by id"""
 """By index for each key, whatever the planner thinks: a plan made for a small table is kept while it grows."""
+STANDING_OF_ONE = f"""
+    select run, client_key, {_COLUMNS} from entry where client_key = %s
+    union all (select run, client_key, {_COLUMNS} from entry where run = %s and slot = %s order by id desc limit 2)
+    order by id"""
+"""The same for a single entry, as nearly every save sends: planned once, where lists are planned anew each time."""
 
 
 class Standing:
@@ -78,7 +83,10 @@ class Standing:
 
     def __init__(self, connection: Connection, run: int, new: Sequence[NewEntry]) -> None:
         self._run, self._keys = run, {entry.client_key for entry in new}
-        self._rows = connection.execute(STANDING, [list(self._keys), sorted({entry.slot for entry in new}), run])
+        if len(new) == 1:
+            self._rows = connection.execute(STANDING_OF_ONE, [new[0].client_key, run, new[0].slot])
+        else:
+            self._rows = connection.execute(STANDING, [list(self._keys), sorted({entry.slot for entry in new}), run])
 
     def taken(self) -> tuple[dict[UUID, Entry], dict[str, list[Entry]]]:
         """Those by key, and those by slot. Raises KeyInUse."""
@@ -139,29 +147,38 @@ def append(
     return [*stand, *_insert(connection, run, making, imported)]
 
 
+_INSERT = f"""
+    insert into entry (run, kind, slot, body, author, made_at, saved_at, client_key)
+    select %s, kind, slot, body, author, made_at, case when %s then made_at else now() end, client_key
+    from unnest(%s::text[], %s::text[], %s::jsonb[], %s::text[], %s::timestamptz[], %s::uuid[])
+        with ordinality as sent (kind, slot, body, author, made_at, client_key, place) order by place
+    on conflict (client_key) do nothing returning client_key, {_COLUMNS}"""
+_INSERT_ONE = f"""
+    insert into entry (run, kind, slot, body, author, made_at, saved_at, client_key)
+    values (%s, %s, %s, %s, %s, %s, case when %s then %s::timestamptz else now() end, %s)
+    on conflict (client_key) do nothing returning client_key, {_COLUMNS}"""
+
+
 def _insert(
     connection: Connection, run: int, making: Sequence[tuple[NewEntry, str, dict[str, Any]]], imported: bool
 ) -> list[Entry]:
     """Insert in one statement, in order; returns what stands for each, also for one whose key came first from elsewhere."""
     if not making:
         return []
-    rows = connection.execute(
-        f"""insert into entry (run, kind, slot, body, author, made_at, saved_at, client_key)
-        select %s, kind, slot, body, author, made_at, case when %s then made_at else now() end, client_key
-        from unnest(%s::text[], %s::text[], %s::jsonb[], %s::text[], %s::timestamptz[], %s::uuid[])
-            with ordinality as sent (kind, slot, body, author, made_at, client_key, place) order by place
-        on conflict (client_key) do nothing returning client_key, {_COLUMNS}""",
-        [
-            run,
-            imported,
+    if len(making) == 1:
+        [(entry, kind, body)] = making
+        sent = [run, kind, entry.slot, Jsonb(body), entry.author, entry.made_at]
+        rows = connection.execute(_INSERT_ONE, [*sent, imported, entry.made_at, entry.client_key]).fetchall()
+    else:
+        columns = [
             [kind for _, kind, _ in making],
             [entry.slot for entry, _, _ in making],
             [Jsonb(body) for _, _, body in making],
             [entry.author for entry, _, _ in making],
             [entry.made_at for entry, _, _ in making],
             [entry.client_key for entry, _, _ in making],
-        ],
-    ).fetchall()
+        ]
+        rows = connection.execute(_INSERT, [run, imported, *columns]).fetchall()
     made = {row.pop("client_key"): Entry(**row) for row in rows}
     return [
         made.get(entry.client_key) or _require(_by_key(connection, entry.client_key, run)) for entry, _, _ in making

@@ -137,14 +137,25 @@ def test_a_count_set_back_by_a_crash_loses_no_entry(database: str, pool: Pool, r
         )
 
 
-def test_what_stands_is_found_by_index_whatever_the_planner_knows(pool: Pool, run: int) -> None:
+@pytest.mark.parametrize(
+    ("asked", "kinds", "given"),
+    [
+        (entries.STANDING, "uuid[], text[], bigint", "array[gen_random_uuid()], array['swings.t.1.1'], 1"),
+        (entries.STANDING_OF_ONE, "uuid, bigint, text", "gen_random_uuid(), 1, 'swings.t.1.1'"),
+    ],
+)
+def test_what_stands_is_found_by_index_whatever_the_planner_knows(
+    pool: Pool, run: int, asked: str, kinds: str, given: str
+) -> None:
     """A plan for any keys, made while the table holds next to nothing, is the one that a full table is searched by."""
+    for i in (1, 2, 3):
+        asked = asked.replace("%s", f"${i}", 1)
     with transaction(pool) as connection:
         connection.execute("set local plan_cache_mode = force_generic_plan")
-        asked = entries.STANDING.replace("%s", "$1", 1).replace("%s", "$2", 1).replace("%s", "$3", 1)
-        connection.execute(f"prepare standing (uuid[], text[], bigint) as {asked}")
-        plan = connection.execute("explain execute standing (array[gen_random_uuid()], array['swings.t.1.1'], 1)")
+        connection.execute(f"prepare standing ({kinds}) as {asked}")
+        plan = connection.execute(f"explain execute standing ({given})")
         lines = " ".join(str(row["QUERY PLAN"]) for row in plan)
+        connection.execute("deallocate standing")
     assert "entry_client_key_key" in lines and "entry_by_slot" in lines
     assert "Seq Scan" not in lines
 
