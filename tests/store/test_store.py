@@ -119,7 +119,7 @@ def test_a_count_set_back_by_a_crash_loses_no_entry(database: str, pool: Pool, r
     """The number of the next row is taken: nothing was wrong with the entry."""
     made = append(pool, run, *(entry("reading", f"swings.t.{i}.1", text="31.1") for i in range(1, 4)))
     with transaction(pool) as connection:
-        connection.execute("select setval('entry_id_seq', 1, false)")
+        connection.execute("select setval('entry_id_seq', %s, false)", [made[0].id])
     sent = {"key": str(uuid4()), "kind": "reading", "slot": "swings.t.4.1", "body": {"text": "31.2"}}
     sent["made_at"] = datetime.now(timezone.utc).isoformat()
     saved = saving.save(pool, run, [sent])
@@ -127,7 +127,7 @@ def test_a_count_set_back_by_a_crash_loses_no_entry(database: str, pool: Pool, r
     assert saved.refused == {}
     assert [e.id for e in book(pool, run)] == [e.id for e in made] + [made[-1].id + 1]
     with transaction(pool) as connection:
-        connection.execute("select setval('run_id_seq', 1, false)")
+        connection.execute("select setval('run_id_seq', %s, false)", [run])
     migrate(database)
     with transaction(pool) as connection:
         course = runs.courses(connection)[0]
