@@ -34,6 +34,8 @@ def _more(here: Served, many: int) -> None:
         else:
             with transaction(here.pool) as connection:
                 run_store.start(connection, here.course, here.bench, PENDULUM, f"One of many {i}", uuid4())
+    with transaction(here.pool) as connection:
+        connection.execute("analyze")  # as the database does by itself within a minute, which a course of years has
 
 
 def _median(client: Client, path: str) -> float:

@@ -68,12 +68,19 @@ _LISTED = f"""
     from run join bench on bench.id = run.bench join definition on definition.hash = run.definition
          left join run_summary summary on summary.run = run.id
 """
-_FITS = """
-    where run.course = %(course)s and coalesce(summary.away, false) = %(away)s
-      and (%(bench)s = '' or coalesce(summary.bench, bench.name) = %(bench)s)
-      and not exists (select 1 from unnest(%(words)s::text[]) word where position(word in
-          lower(coalesce(summary.words, run.title || ' ' || bench.name || ' ' || definition.experiment))) = 0)
-"""
+_RUNS = "from run left join run_summary summary on summary.run = run.id"
+_NAMED = " join bench on bench.id = run.bench join definition on definition.hash = run.definition"
+
+
+def _fitting(words: list[str], bench: str) -> str:
+    """SQL for the runs that fit what is asked for; it looks at names only where they are asked for, for a course of years has thousands."""
+    asked = f"{_RUNS}{_NAMED if words or bench else ''} where run.course = %(course)s and coalesce(summary.away, false) = %(away)s"
+    if bench:
+        asked += " and coalesce(summary.bench, bench.name) = %(bench)s"
+    if words:
+        own = "lower(coalesce(summary.words, run.title || ' ' || bench.name || ' ' || definition.experiment))"
+        asked += f" and not exists (select 1 from unnest(%(words)s::text[]) word where position(word in {own}) = 0)"
+    return asked
 
 
 def page(
@@ -81,22 +88,18 @@ def page(
 ) -> tuple[list[Listed], int]:
     """The runs of a course that hold every one of ``words``, newest first, ``most`` of them after the first ``skip``; and how many fit."""
     wanted = {"course": course, "words": words, "bench": bench, "away": away, "skip": skip, "most": most}
-    rows = connection.execute(_LISTED + _FITS + " order by run.id desc limit %(most)s offset %(skip)s", wanted)
+    fitting = _fitting(words, bench)
+    # Those to be shown are chosen first, and looked at closely then.
+    chosen = f"select run.id {fitting} order by run.id desc limit %(most)s offset %(skip)s"
+    rows = connection.execute(f"{_LISTED} where run.id in ({chosen}) order by run.id desc", wanted)
     found = [Listed(**row) for row in rows]
-    count = connection.execute(
-        """select count(*) as many from run join bench on bench.id = run.bench join definition on definition.hash = run.definition
-        left join run_summary summary on summary.run = run.id"""
-        + _FITS,
-        wanted,
-    ).fetchone()
+    count = connection.execute(f"select count(*) as many {fitting}", wanted).fetchone()
     return found, int(count["many"]) if count else 0
 
 
 def of_experiment(connection: Connection, course: int, experiment: str, most: int) -> list[Listed]:
     """The newest runs of a course with an experiment, not those put away."""
-    rows = connection.execute(
-        _LISTED
-        + " where run.course = %s and definition.experiment = %s and not coalesce(summary.away, false) order by run.id desc limit %s",
-        [course, experiment, most],
-    )
+    chosen = f"""select run.id {_RUNS} join definition on definition.hash = run.definition
+        where run.course = %s and definition.experiment = %s and not coalesce(summary.away, false) order by run.id desc limit %s"""
+    rows = connection.execute(f"{_LISTED} where run.id in ({chosen}) order by run.id desc", [course, experiment, most])
     return [Listed(**row) for row in rows]
