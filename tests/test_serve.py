@@ -153,7 +153,7 @@ def test_a_hung_database_holds_up_no_file(cluster: Cluster, demonstrated: str) -
         style = re.search(r'href="(/static/[^"]+\.css)"', urlopen(here, timeout=20).read().decode())
         assert style
         valve.open.clear()
-        waiting = [threading.Thread(target=_asked, args=(f"{here}/health",), daemon=True) for _ in range(80)]
+        waiting = [threading.Thread(target=_asked, args=(f"{here}/runs/1/measure",), daemon=True) for _ in range(80)]
         for thread in waiting:
             thread.start()
         time.sleep(1)

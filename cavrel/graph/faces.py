@@ -78,7 +78,7 @@ def scale(
         )
     ]  # fmt: skip
     if look == "spot":
-        parts.append(svg.tag("circle", cx=_MIDDLE, cy=40.0, r=17.0, class_="face-spot"))
+        parts.append(svg.circle(_MIDDLE, 40.0, 17.0, "face-spot"))
     parts.append(svg.line(_MIDDLE, 10.0, _MIDDLE, 74.0, "face-hair"))
     parts.append(svg.words(WIDTH - 8, 112.0, unit, "face-unit", "end"))
     said = said_of_scale(value, step, unit, decimals)

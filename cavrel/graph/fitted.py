@@ -193,6 +193,6 @@ def _residuals(fitted: FittedLine, x: Scale, y_axis: Axis, height: float, strip:
         px, py = x.at(mark.x), y.at(residual)
         up = abs(y.at(residual + u) - py)
         parts.append(svg.line(px, max(py - up, y.end), px, min(py + up, y.start), "bar"))
-        ring = svg.tag("circle", cx=px, cy=py, r=8.0, class_="ring") if mark.state == "suspect" else ""
-        parts.append(ring + svg.tag("circle", cx=px, cy=py, r=3.4, class_="dot"))
+        ring = svg.circle(px, py, 8.0, "ring") if mark.state == "suspect" else ""
+        parts.append(ring + svg.circle(px, py, 3.4, "dot"))
     return svg.tag("g", *parts, aria_hidden="true")

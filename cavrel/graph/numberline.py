@@ -75,7 +75,7 @@ def number_line(
         left, right = x.at(max(entry.value - entry.u, x.low)), x.at(min(entry.value + entry.u, x.high))
         parts += [svg.line(left, y, right, y, f"reach {kind}")]
         parts += [svg.line(edge, y - 6, edge, y + 6, f"reach {kind}") for edge in (left, right)]
-        parts.append(svg.tag("circle", cx=x.at(entry.value), cy=y, r=6.5 if entry.own else 4.5, class_=f"value {kind}"))
+        parts.append(svg.circle(x.at(entry.value), y, 6.5 if entry.own else 4.5, f"value {kind}"))
         parts.append(svg.words(x.end + 14, y + 5, entry.label, f"name {kind}", "start"))
     return svg.drawing(width, height, title, *parts, class_="graph numberline")
 

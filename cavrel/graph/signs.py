@@ -50,8 +50,8 @@ def _string() -> list[str]:
 
 def _light() -> list[str]:
     return [
-        svg.tag("circle", cx=_X, cy=70.0, r=52.0, class_="face-body"),
-        svg.tag("circle", cx=_X, cy=70.0, r=34.0, class_="sign-light sign-moves"),
+        svg.circle(_X, 70.0, 52.0, "face-body"),
+        svg.circle(_X, 70.0, 34.0, "sign-light sign-moves"),
     ]
 
 
@@ -92,7 +92,7 @@ def motion(kind: str, title: str) -> str:
 
 
 def _swing() -> list[str]:
-    bob = [svg.line(0.0, 0.0, 0.0, 122.0, "face-mark"), svg.tag("circle", cx=0.0, cy=132.0, r=12.0, class_="face-bob")]
+    bob = [svg.line(0.0, 0.0, 0.0, 122.0, "face-mark"), svg.circle(0.0, 132.0, 12.0, "face-bob")]
     return [
         svg.tag("path", d=f"M{_X - 40:.0f} 12h80", class_="face-mark"),
         svg.tag("path", d=f"M{_X:.0f} 154v12", class_="face-mark"),
@@ -115,16 +115,16 @@ def _circle() -> list[str]:
         svg.tag("ellipse", cx=_X, cy=126.0, rx=150.0, ry=22.0, class_="sign-path"),
         svg.tag("path", d=f"M{_X:.0f} 148v14", class_="face-mark"),
         svg.line(_X, 6.0, _X, 126.0, "face-mark sign-string"),
-        svg.tag("g", svg.tag("circle", cx=0.0, cy=0.0, r=9.0, class_="face-bob"), class_="sign-moves", transform=f"translate({_X:.0f} 148)"),
+        svg.tag("g", svg.circle(0.0, 0.0, 9.0, "face-bob"), class_="sign-moves", transform=f"translate({_X:.0f} 148)"),
     ]  # fmt: skip
 
 
 def _turn() -> list[str]:
     return [
-        svg.tag("circle", cx=_X, cy=84.0, r=70.0, class_="face-body"),
-        svg.tag("circle", cx=_X, cy=84.0, r=30.0, class_="face-body"),
+        svg.circle(_X, 84.0, 70.0, "face-body"),
+        svg.circle(_X, 84.0, 30.0, "face-body"),
         svg.tag("path", d=f"M{_X:.0f} 4v14", class_="face-mark"),
-        svg.tag("g", svg.tag("path", d="M0 -70v26", class_="face-hair"), svg.tag("circle", cx=0.0, cy=-62.0, r=5.0, class_="face-bob"),
+        svg.tag("g", svg.tag("path", d="M0 -70v26", class_="face-hair"), svg.circle(0.0, -62.0, 5.0, "face-bob"),
                 class_="sign-moves", transform=f"translate({_X:.0f} 84)"),
     ]  # fmt: skip
 

@@ -37,7 +37,7 @@ def drawing(
     for name, line in lines:
         drawn = [(x.at(t), y.at(v)) for t, v in line]
         parts.append(svg.polyline(drawn, "trace"))
-        parts += [svg.tag("circle", cx=px, cy=py, r=3.2, class_="pt") for px, py in drawn]
+        parts += [svg.circle(px, py, 3.2, "pt") for px, py in drawn]
         if drawn:
             parts.append(svg.words(drawn[0][0] + 6, drawn[0][1] + 4, name, "tick", "start"))
     parts.append(svg.words(WIDTH - 4, HEIGHT - 2, f"min, {unit}", "tick", "end"))

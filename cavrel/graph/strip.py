@@ -27,5 +27,5 @@ def stamp(x: Array, y: Array, slope: float, intercept: float, title: str) -> str
     shown = range(len(x)) if len(x) <= 60 else np.linspace(0, len(x) - 1, 60).astype(int).tolist()
     for i in shown:
         px, py = at(float(x[i]), float(y[i]))
-        parts.append(svg.tag("circle", cx=px, cy=py, r=2.4, class_="dot"))
+        parts.append(svg.circle(px, py, 2.4, "dot"))
     return svg.drawing(WIDTH, HEIGHT, title, *parts, class_="graph stamp", role="img")

@@ -56,7 +56,7 @@ def drawing(
 
 
 def circle(x: float, y: float, radius: float, class_: str) -> str:
-    """A graph holds hundreds: written without the generality of `tag`."""
+    """Written without the generality of `tag`, for a graph holds hundreds."""
     return f'<circle cx="{_short(x)}" cy="{_short(y)}" r="{_short(radius)}" class="{class_}"/>'
 
 

@@ -11,18 +11,17 @@ def cells(opened: Opened, before: Opened | None) -> tuple[list[Field], list[tupl
         fields, computed = _cells(opened)
         return list(fields.values()), list(computed.items())
     were, stood = _cells(before)
-    tables.tables(opened, before)
-    fields, computed = _cells(opened)
+    fields, computed = _cells(opened, before)
     return (
         [field for slot, field in fields.items() if (was := were.get(slot)) is not field and was != field],
         [(cell, text) for cell, text in computed.items() if stood.get(cell) != text],
     )
 
 
-def _cells(opened: Opened) -> tuple[dict[str, Field], dict[str, str]]:
-    """Every field by its slot, and every computed cell by its id."""
+def _cells(opened: Opened, before: Opened | None = None) -> tuple[dict[str, Field], dict[str, str]]:
+    """Every field by its slot, and every computed cell by its id; ``before``: as `tables.tables` has it."""
     if "cells" not in opened.shown:
-        rows = [row for table in tables.tables(opened) for row in table.rows]
+        rows = [row for table in tables.tables(opened, before) for row in table.rows]
         fields = [f for q in tables.quantities(opened) for f in q.fields] + [f for row in rows for f in row.fields]
         opened.shown["cells"] = {f.slot: f for f in fields}, dict(cell for row in rows for cell in row.computed)
     found: tuple[dict[str, Field], dict[str, str]] = opened.shown["cells"]

@@ -119,7 +119,7 @@ class Tab:
                 if other is not page:
                     other.close()
             page.unroute_all()
-            page.evaluate("window.sessionStorage && location.protocol !== 'about:' && sessionStorage.clear()")
+            page.evaluate("location.protocol.startsWith('http') && sessionStorage.clear()")
             page.goto("about:blank", timeout=5000)
             page.set_viewport_size(SIZE)
             page.context.clear_cookies()

@@ -394,11 +394,9 @@ def test_planted_slips_are_named_and_the_odds_given_are_kept() -> None:
         "resonance-tube",
         "metre-bridge",
     ]
-    # Every kind of slip in half of the experiments, turn about.
-    jobs = [(name, kind, 77) for i, name in enumerate(names) for j, kind in enumerate(bench.PLANTS) if (i + j) % 2]
-    outcomes = [bench._one(job) for job in jobs]
+    outcomes = [bench._one((name, kind, 77)) for name in names for kind in bench.PLANTS]
     seen = [o for o in outcomes if o is not None]
-    assert len(seen) > 25
+    assert len(seen) > 50
     assert sum(o.rank == 1 for o in seen) >= 0.8 * len(seen)
     assert sum(1 <= o.rank <= 3 for o in seen) >= 0.85 * len(seen)
     sure = [o for o in seen if o.probability > 0.9]

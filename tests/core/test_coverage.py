@@ -1,6 +1,6 @@
 """Coverage, the check that counts: runs simulated with a known truth, and how often the intervals hold it.
 
-500 runs each, 250 of the slow ones; `./run coverage` makes as many as one likes.
+800 runs each, 400 of the slow ones; `./run coverage` makes as many as one likes.
 The expanded interval must hold the truth 95 %, and one standard uncertainty, widened by
 Student's factor for the result's degrees of freedom, 68.27 % of the time, within three binomial standard errors.
 """
@@ -16,7 +16,7 @@ from cavrel.core.analysis import ResultAnalysis
 from cavrel.core.definition.steps import Program
 from tests.core.machine import columns, program, run
 
-RUNS = 500
+RUNS = 800
 
 
 def held(
@@ -98,7 +98,7 @@ def test_a_damped_oscillation() -> None:
         y = clean + draw.normal(0, 0.1, 25)
         return {"series": {"s": {"x": [f"{v:.5f} ± 1e-7" for v in x], "y": [f"{v:.5f} ± 0.1" for v in y]}}}
 
-    check(held(made, 8.0, simulate, 103, many=250), 250)
+    check(held(made, 8.0, simulate, 103, many=400), 400)
 
 
 @pytest.mark.parametrize("rule", ["larger", "scatter"])

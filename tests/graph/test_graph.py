@@ -140,3 +140,8 @@ def test_a_crowded_small_graph_offers_only_what_is_odd() -> None:
     crowded = points.small([*marks, odd], X, Y, "t")
     assert crowded.count('role="button"') == 1
     assert crowded.count('class="dot"') == points.MOST_TARGETS + 1
+
+
+@pytest.mark.parametrize(("x", "y", "radius"), [(0.0, -62.0, 5.0), (12.345, 1e3, 4.4), (-0.004, 70.0, 2.4)])
+def test_a_circle_is_the_tag_it_stands_for(x: float, y: float, radius: float) -> None:
+    assert svg.circle(x, y, radius, "dot") == svg.tag("circle", cx=x, cy=y, r=radius, class_="dot")

@@ -73,13 +73,12 @@ class _Side(NamedTuple):
 
 def read_plain(texts: Sequence[str], unit_text: str, difference: bool = False) -> list[Reading] | None:
     """`read` for a whole column of plain numbers, as nearly all are; None where any is something else."""
-    default = units.unit(unit_text)
-    default = default.difference if difference else default
-    factor, offset, found = default.factor, default.offset, list[Reading]()
-    for text, plain in zip(texts, map(_PLAIN.fullmatch, texts), strict=True):
+    default, found = _default(unit_text, difference), list[Reading]()
+    for text in texts:
+        plain = _PLAIN.fullmatch(text)
         if plain is None:
             return None
-        found.append(Reading(text, float(text) * factor + offset, len(plain[1] or ""), default))
+        found.append(_plain(plain, default))
     return found
 
 
@@ -89,11 +88,10 @@ def read(text: str, unit_text: str, difference: bool = False) -> Reading:
 
     Raises ReadingError with what is wrong; the caller keeps the text whatever happens.
     """
-    default = units.unit(unit_text)
-    default = default.difference if difference else default
+    default = _default(unit_text, difference)
     plain = _PLAIN.fullmatch(text)
     if plain:
-        return Reading(text, float(text) * default.factor + default.offset, len(plain[1] or ""), default)
+        return _plain(plain, default)
     written = text.translate(_SPACES).strip()
     if len(written) > LONGEST:
         raise ReadingError("", f"a reading this long ({len(text)} characters) cannot be right")
@@ -108,6 +106,16 @@ def read(text: str, unit_text: str, difference: bool = False) -> Reading:
         found = _arc(text, arc, default)
         return found if len(sides) == 1 else found._replace(stated=_stated_alone(text, sides[1], found.unit))
     return _number(text, sides, default, difference)
+
+
+def _default(unit_text: str, difference: bool) -> Unit:
+    """The unit of a number that names none."""
+    unit = units.unit(unit_text)
+    return unit.difference if difference else unit
+
+
+def _plain(match: re.Match[str], unit: Unit) -> Reading:
+    return Reading(match[0], float(match[0]) * unit.factor + unit.offset, len(match[1] or ""), unit)
 
 
 def _number(text: str, sides: list[str], default: Unit, difference: bool) -> Reading:
