@@ -139,10 +139,10 @@ def drag(page: Page, to: float) -> None:
 
 class Robot:
     """``page``: at Measure, with the apparatus on. ``trials``: taken of what is read several times. ``hand``: how it works: ``quick`` by the
-    events that a hand would cause, or with a real ``pointer``, which seeks a place once by dragging: each step of the way is a picture."""
+    events that a hand would cause, or with a real ``pointer``."""
 
     def __init__(self, page: Page, trials: int = 1, hand: str = "quick") -> None:
-        self.page, self.trials, self.hand, self.sought = page, trials, hand, False
+        self.page, self.trials, self.hand = page, trials, hand
 
     def carry_out(self, settings: Mapping[str, str]) -> None:
         """Set what ``settings`` says, slot by slot, and read everything else."""
@@ -195,9 +195,8 @@ class Robot:
         elif scene == "slope":
             self.let_go(slot)
         else:
-            if scene == "seek" and self.hand == "pointer" and not self.sought:
+            if scene == "seek" and self.hand == "pointer":
                 self.seek_by_pointer()
-                self.sought = True
             elif scene == "seek":
                 self.page.evaluate(_HALVING)
             elif scene == "count":

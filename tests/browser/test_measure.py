@@ -138,6 +138,11 @@ def test_an_implausible_reading_is_kept_and_remarked_on(page: Page, new_run: Cal
     note = page.locator(".note", has_text="3.11?")
     expect(note).to_be_visible()
     expect(cell(page, "swings.t.1.1")).to_have_value("3.11")
+    # The oval stands round the number, as far above it as below.
+    oval, number = page.locator("#m-swings-t-1-1.suspect").bounding_box(), cell(page, "swings.t.1.1").bounding_box()
+    assert oval and number
+    assert abs(oval["y"] + oval["height"] / 2 - number["y"] - number["height"] / 2) < 1.5
+    assert oval["height"] > 22
     # The note lights its cell up, and the cell its note.
     note.click()
     expect(page.locator('td[data-slot="swings.t.1.1"]')).to_have_class(re.compile("lit"))
