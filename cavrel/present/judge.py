@@ -256,8 +256,7 @@ def content(opened: Opened, others: Others, wanted: str = "") -> dict[str, Any]:
         "carried": carried.cards(opened),
         "held": verified.held(opened),
         "suspects": suspects.cards(opened),
-        "ask": opened.suspected.ask,
-        "unexplained": opened.suspected.unexplained,
+        "doubt": suspects.doubt(opened),
         "shape": _shape(opened, wanted) if wanted else None,
     }
 

@@ -88,13 +88,31 @@ def where(opened: Opened, slot: str) -> str:
     return places.where(opened.definition, opened.state.trials, slot)
 
 
+CONVERTED = "converted: "
+"""How the reason of a correction begins that is one of many, made in one press and taken back in one."""
 SHOWN_BEFORE = 4
 """Texts struck out that a note repeats, the latest ones; the logbook has them all."""
 
 
 def corrections(opened: Opened) -> Iterable[Note]:
     """What was corrected and why; a correction without a reason asks for one."""
+    together: dict[str, list[str]] = {}
     for slot, correction in opened.state.corrections.items():
+        if correction.reason.startswith(CONVERTED):
+            together.setdefault(correction.reason, []).append(slot)
+    for reason, slots in together.items():
+        last = opened.state.corrections[slots[-1]].entry
+        yield Note(
+            tone="own",
+            title=f"{counted(len(slots), 'reading')} converted",
+            text=f"“{reason}” {clock(last.made_at)}, {last.author}",
+            at=slots[0],
+            acts=(Act("Take all back", "undo-all", " ".join(slots)),),
+            key=f"converted-{slots[0]}",
+        )
+    for slot, correction in opened.state.corrections.items():
+        if correction.reason.startswith(CONVERTED):
+            continue
         before = ", ".join(correction.texts[-SHOWN_BEFORE:])
         if len(correction.texts) > SHOWN_BEFORE:
             before = f"{before}, and {len(correction.texts) - SHOWN_BEFORE} more"

@@ -1,120 +1,162 @@
-"""What Judge shows of slips that may have happened: a card for each cause, with what it would change and what can be done about it."""
+"""Possible mistakes as Judge shows them: a card for each place, its causes, every result that would change, and what a person can do."""
 
 import json
 from dataclasses import dataclass
 
+from cavrel.core.logbook.run import trials
+from cavrel.core.logbook.slots import MOST_TRIALS
 from cavrel.core.slips import Suspect
-from cavrel.present import notes
+from cavrel.core.slips.cards import place
+from cavrel.core.slips.records import Change
+from cavrel.core.words import counted
+from cavrel.present.notes import CONVERTED
 from cavrel.service.opened import Opened
-
-_FAMILIES = {
-    "swapped": "Two digits swapped",
-    "misread": "A digit misread",
-    "decimal": "A decimal point moved",
-    "unit": "Another unit",
-    "count": "A miscount",
-    "angle": "An angle taken wrongly",
-    "diameter": "Radius and diameter",
-    "offset": "The same amount throughout",
-    "exchanged": "In each other’s place",
-    "neighbour": "A reading of the row beside it",
-    "derived": "Computed, not read",
-    "sign": "A sign the wrong way round",
-    "index": "Numbered wrongly",
-    "temperature": "Another scale of temperature",
-    "side": "One side read twice",
-    "frequency": "Frequency for wavelength",
-    "stretch": "Samples that should not count",
-    "law": "Another law or convention",
-}
-MOST = 4
-"""So many are shown; the rest are less likely than all of these."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Act:
-    """What a card offers. ``act``: set-right, choose or stands; ``slot`` goes with it, ``writes`` is JSON: what to write, leave out or choose."""
+    """What a card offers. ``act``: again, misread, convert, choose or stands; ``slot`` goes with it, ``writes`` is JSON: what to write or
+    choose; ``hint``: what a field shows while it is empty."""
 
     label: str
     act: str
     slot: str
     writes: str = ""
+    hint: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Card:
-    """One cause.
+    """One place.
 
-    ``title``: of its kind.
     ``where``: the place in words.
-    ``at``: the place as the logbook names it.
-    ``say``: what happened and what speaks for it.
-    ``also``: other readings of the same place, as clauses.
-    ``percent``: how likely, as text.
-    ``before``, ``after``: the first result.
+    ``at``: as the logbook names it.
+    ``say``: the likeliest cause and what speaks for it.
+    ``causes``: (clause, percent of the place) of all causes, where there are several.
+    ``look``: what to check.
+    ``odds``: how likely, in words with the number.
+    ``changes``: every result that would change.
     ``acts``: what it offers.
     """
 
-    title: str
     where: str
     at: str
     say: str
-    also: str
-    percent: str
-    before: str
-    after: str
+    causes: tuple[tuple[str, int], ...]
+    look: str
+    odds: str
+    changes: tuple[Change, ...]
     acts: tuple[Act, ...]
 
 
 def cards(opened: Opened) -> list[Card]:
-    """The likeliest causes, likeliest first."""
-    return [_card(opened, suspect) for suspect in opened.suspected.suspects[:MOST]]
+    """The likeliest places, likeliest first."""
+    return [_card(opened, suspect) for suspect in opened.suspected.suspects]
+
+
+def doubt(opened: Opened) -> dict[str, object]:
+    """What the page says beside the cards. ``none``: percent that it is none of them; ``between``: places, where none is likely enough to name."""
+    found = opened.suspected
+    return {
+        "none": round(100 * found.other),
+        "ask": found.ask,
+        "unexplained": found.unexplained,
+        "between": " and ".join(found.between),
+    }
 
 
 def _card(opened: Opened, suspect: Suspect) -> Card:
-    reason = f"{suspect.hypothesis.say} (Cavrel’s suspicion, {percent(suspect.probability)})"
-    acts = []
-    written = [_write(opened, key, row, trial, text) for key, row, trial, text in suspect.writes]
-    out = [_slot(opened, key, row, trial) for key, row, trial in suspect.leaves_out]
-    stretches = [
-        {"slot": f"stretch:{key}.{row}" + (f".{trial}" if trial > 1 else ""), "begin": begin, "end": end}
-        for key, row, trial, begin, end in suspect.stretches
-    ]
-    if suspect.chooses:
-        option = suspect.at.removeprefix("options.")
-        acts.append(Act(label="Choose it", act="choose", slot=f"option:{option}", writes=json.dumps(suspect.chooses)))
-    elif written or out or stretches:
-        label = "Set it right" if written or stretches else "Leave it out"
-        right = {"writes": written, "out": out, "stretches": stretches, "reason": reason[:300]}
-        whole = json.dumps(right, ensure_ascii=False)
-        acts.append(Act(label=label, act="set-right", slot=suspect.at, writes=whole))
-    acts.append(Act(label="Not this", act="stands", slot=f"{suspect.hypothesis.code}@{suspect.at}"))
+    physical = suspect.place == "physical"
+    causes = tuple((say, round(100 * share)) for say, share in suspect.causes) if len(suspect.causes) > 1 else ()
     return Card(
-        title=_FAMILIES[suspect.family],
-        where=where(opened, suspect.at),
+        where="The apparatus" if physical else _capital(place(opened.analysis, suspect.at)),
         at=suspect.at,
         say=suspect.say,
-        also="; or ".join(suspect.also),
-        percent=percent(suspect.probability),
-        before=suspect.before,
-        after=suspect.after,
-        acts=tuple(acts),
+        causes=causes,
+        look=suspect.hypothesis.look,
+        odds=odds(suspect.probability),
+        changes=suspect.changes,
+        acts=(
+            *_acts(opened, suspect),
+            Act(label="Dismiss", act="stands", slot=f"{suspect.hypothesis.code}@{suspect.at}"),
+        ),
     )
 
 
-def percent(probability: float) -> str:
-    """A probability for people."""
-    return "more than 99 %" if probability > 0.99 else f"{100 * probability:.0f} %"
+def _acts(opened: Opened, suspect: Suspect) -> list[Act]:
+    if suspect.place == "physical":
+        return []
+    reason = f"{suspect.hypothesis.say} ({odds(suspect.probability)})"[:300]
+    if suspect.chooses:
+        option = suspect.at.removeprefix("options.")
+        return [
+            Act(label="Use this convention", act="choose", slot=f"option:{option}", writes=json.dumps(suspect.chooses))
+        ]
+    if suspect.stretches:
+        chosen = [
+            {"slot": f"stretch:{key}.{row}" + (f".{trial}" if trial > 1 else ""), "begin": begin, "end": end}
+            for key, row, trial, begin, end in suspect.stretches
+        ]
+        label = "Use this stretch" if len(chosen) == 1 else f"Use these {len(chosen)} stretches"
+        return [
+            Act(label=label, act="convert", slot=suspect.at, writes=json.dumps({"stretches": chosen, "reason": reason}))
+        ]
+    if suspect.writes:
+        written = [_write(opened, key, row, trial, text) for key, row, trial, text in suspect.writes]
+        whole = json.dumps(
+            {"writes": written, "reason": f"{CONVERTED}{suspect.hypothesis.say}"[:300]}, ensure_ascii=False
+        )
+        return [Act(label=f"Convert {_all(len(written))}", act="convert", slot=suspect.at, writes=whole)]
+    found = [*_again(opened, suspect)]
+    if suspect.proposal is not None:
+        key, row, trial, text = suspect.proposal
+        held = json.dumps(_write(opened, key, row, trial, ""), ensure_ascii=False)
+        hint = "" if suspect.family == "off" else text
+        found.append(
+            Act(
+                label="I misread it: it was", act="misread", slot=_slot(opened, key, row, trial), writes=held, hint=hint
+            )
+        )
+    return found
 
 
-def where(opened: Opened, at: str) -> str:
-    """A place of the sheet in words."""
-    if at.startswith("options."):
-        return opened.base.options[at.removeprefix("options.")].label
-    spec = opened.program.input_of.get(at)
-    if spec is not None and spec.series is not None:
-        return f"{opened.definition.series[spec.series].short}, every “{spec.label}”"
-    return notes.where(opened, at)
+def _all(count: int) -> str:
+    return "this reading" if count == 1 else f"all {counted(count, 'reading')}"
+
+
+def _again(opened: Opened, suspect: Suspect) -> list[Act]:
+    """Take the reading again: a new trial beside it where it has trials, else the cell itself."""
+    parts = suspect.at.removeprefix("quantities.").split(".")
+    quantity = suspect.at.startswith("quantities.")
+    key = parts[0] if quantity else ".".join(parts[:2])
+    spec = opened.program.input_of.get(key)
+    if spec is None:
+        return []
+    row = 1 if quantity or len(parts) < 3 else int(parts[2])
+    slot = f"quantities.{key}" if quantity else f"{key}.{row}"
+    if spec.role == "set" or spec.exact or spec.whole:
+        return [Act(label="Look at it", act="again", slot=f"{slot}.1")]
+    run = opened.state.run
+    cells = [run.quantities.get(key)] if quantity else run.series.get(spec.series or "", {}).get(spec.name, [])
+    typed = trials(cells[row - 1]) if row <= len(cells) else []
+    free = next((i for i, text in enumerate(typed, 1) if not text.strip()), len(typed) + 1)
+    if free > MOST_TRIALS:
+        return [Act(label="Look at it", act="again", slot=f"{slot}.1")]
+    ruled = opened.state.trials.get(key, 1)
+    more = json.dumps({"slot": f"trials:{key}", "count": free}) if free > ruled else ""
+    return [Act(label="Read it again", act="again", slot=f"{slot}.{free}", writes=more)]
+
+
+def odds(probability: float) -> str:
+    """A probability in words, with its number."""
+    percent = f"{5 * round(20 * probability)} %"
+    if probability >= 0.9:
+        return f"very likely ({percent})"
+    return f"probably (about {percent})" if probability >= 0.6 else f"perhaps (about {percent})"
+
+
+def _capital(text: str) -> str:
+    return text[:1].upper() + text[1:]
 
 
 def _slot(opened: Opened, key: str, row: int, trial: int) -> str:

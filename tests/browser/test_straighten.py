@@ -14,6 +14,10 @@ from tests.browser.test_measure import saved
 LENGTHS = ("40.0", "60.0", "80.0", "100.0", "120.0", "140.0", "160.0", "180.0")
 
 
+RIGHT = f"{20 * 2 * math.pi * math.sqrt(1.2 / 9.8147) + 0.02:.2f}"
+"""What was shown where two digits of the fifth row’s second timing are swapped."""
+
+
 def readings() -> dict[str, str]:
     """A pendulum by g = 9.8147; two digits of the fifth row’s second timing are swapped."""
     texts = {}
@@ -93,12 +97,15 @@ def test_from_a_curve_to_a_corrected_result(page: Page, server: Server, run: int
     at(page, server, run, "judge")
     card = page.locator(".suspect-card").first
     expect(card).to_have_attribute("data-at", "swings.t.5.2")
-    card.get_by_role("button", name="Set it right").click()
+    card.get_by_role("button", name="Correct it").click()
+    expect(card.locator("input")).to_be_focused()  # nothing is written that nobody typed
+    card.locator("input").fill(RIGHT)
+    card.get_by_role("button", name="Correct it").click()
     saved(page)
     expect(page.locator(".suspects")).to_have_count(0)
     assert g(page, server, run) != pytest.approx(before, rel=1e-4)
     at(page, server, run, "logbook")
-    expect(page.locator("main")).to_contain_text("Cavrel’s suspicion")
+    expect(page.locator("main")).to_contain_text("misread")
     expect(page.locator("main")).to_contain_text("beyond the stairwell's landing")
 
 
@@ -117,17 +124,30 @@ def test_the_same_by_keyboard_alone(page: Page, server: Server, run: int) -> Non
     keys.press("Enter")
     saved(page)
     at(page, server, run, "judge")
-    keys.until('.suspect-card button[data-act="set-right"]', most=120)
+    keys.until(".suspect-card .misread input", most=120)
+    keys.type(RIGHT)
+    keys.press("Tab")
     keys.press("Enter")
     saved(page)
     expect(page.locator(".suspects")).to_have_count(0)
     assert g(page, server, run) != pytest.approx(before, rel=1e-4)
 
 
+def test_read_it_again_goes_to_a_new_trial(page: Page, server: Server, run: int) -> None:
+    at(page, server, run, "judge")
+    page.locator(".suspect-card").first.get_by_role("button", name="Read it again").click()
+    page.wait_for_url("**/measure#*")
+    page.wait_for_selector("html[data-ready=yes]")
+    focused = page.evaluate("document.activeElement.dataset.slot ?? ''")
+    assert focused.startswith("swings.t.5.")
+    assert focused != "swings.t.5.2"
+    assert page.evaluate("document.activeElement.value") == ""
+
+
 def test_a_suspicion_refused_does_not_come_back(page: Page, server: Server, run: int) -> None:
     at(page, server, run, "judge")
     said = page.locator(".suspect-card").first.locator("p").first.inner_text()
-    page.locator(".suspect-card").first.get_by_role("button", name="Not this").click()
+    page.locator(".suspect-card").first.get_by_role("button", name="Dismiss").click()
     saved(page)
     expect(page.locator(".suspect-card p", has_text=said)).to_have_count(0)
     page.reload()

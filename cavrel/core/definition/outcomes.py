@@ -2,6 +2,8 @@
 
 from cavrel.core.definition.curves import Fits
 from cavrel.core.definition.steps import (
+    SIZE,
+    CauseStep,
     CheckStep,
     FitStep,
     IdentityStep,
@@ -9,13 +11,14 @@ from cavrel.core.definition.steps import (
     PredictStep,
     ResultStep,
     VerifyStep,
+    row_key,
 )
-from cavrel.core.errors import DefinitionError
+from cavrel.core.errors import CavrelError, DefinitionError
 from cavrel.core.formula.dimension import Kind
 from cavrel.core.formula.evaluate import Compiled
 from cavrel.core.formula.nodes import Name
 from cavrel.core.quantity import units
-from cavrel.core.quantity.dimension import Dimension
+from cavrel.core.quantity.dimension import PLAIN, Dimension
 from cavrel.core.quantity.units import Unit
 
 
@@ -133,6 +136,42 @@ class Outcomes(Fits):
         return IdentityStep(
             index=index, series=body.series, run=run, size=size, unit=units.unit(left.dimension.named())
         )
+
+    def _cause(self, index: int) -> CauseStep | None:
+        """A physical cause; None where this convention has no such readings."""
+        body, place = self.definition.systematic[index], f"systematic.{index}"
+        inputs = {entry.key: entry for entry in self.inputs}
+        missing = [key for key in body.without if key not in inputs]
+        if missing and self.definition.options:
+            return None
+        if missing:
+            raise DefinitionError(f"{place}.without.{missing[0]}", f"'{missing[0]}' is nothing that is read")
+        sizes = []
+        for part in ("low", "high"):
+            try:
+                sizes.append(units.quantity(getattr(body, part)))
+            except CavrelError as fault:
+                raise DefinitionError(f"{place}.{part}", fault.what) from fault
+        (low, unit), (high, other) = sizes
+        if unit.offset or unit.dimension != other.dimension or not 0 < low <= high:
+            raise DefinitionError(f"{place}.high", f"sizes go up from a positive one: {body.low} to {body.high} do not")
+        self.kinds[SIZE] = Kind(unit.dimension)
+        without = {}
+        for key, text in body.without.items():
+            spec = inputs[key]
+            local = {"size": SIZE}
+            if spec.series is not None:
+                local["row"] = row_key(spec.series)
+                self.kinds[local["row"]] = Kind(PLAIN, spec.series)
+            self.open.append(f"cause#{index}")
+            where = f"{place}.without.{key}"
+            _, kind, without[key] = self.formula(
+                text, spec.series, where, spec.unit.dimension, local=local, measured=False
+            )
+            self.open.pop()
+            if kind.series not in (None, spec.series):
+                raise DefinitionError(where, f"this runs over the rows of '{kind.series}'")
+        return CauseStep(index=index, without=without, low=low, high=high)
 
     def _verification(self, index: int) -> VerifyStep:
         body, place = self.definition.verify[index], f"verify.{index}"

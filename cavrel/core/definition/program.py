@@ -46,6 +46,7 @@ class _Compiler(Outcomes):
         self._check_standin()
         checks = tuple(self._check(i) for i in range(len(definition.checks)))
         identities = tuple(self._identity(i) for i in range(len(definition.identities)))
+        causes = tuple(step for i in range(len(definition.systematic)) if (step := self._cause(i)) is not None)
         verifications = tuple(self._verification(i) for i in range(len(definition.verify)))
         pictures = tuple(self._picture(name) for name in definition.pictures)
         suggestions = {s.target: self._suggestion(i) for i, s in enumerate(definition.suggest)}
@@ -57,6 +58,7 @@ class _Compiler(Outcomes):
             steps=tuple(self.steps),
             checks=checks,
             identities=identities,
+            causes=causes,
             verifications=verifications,
             gauges=self.gauges,
             used_accepted=tuple(self.used_accepted),

@@ -149,6 +149,30 @@ class CheckStep:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class CauseStep:
+    """A physical cause compiled.
+
+    ``index``: among the definition's.
+    ``without``: by input, the reading as it would be without the cause, from readings, ``size`` and ``row``.
+    ``low``, ``high``: sizes that occur, SI.
+    """
+
+    index: int
+    without: Mapping[str, Compiled]
+    low: float
+    high: float
+
+
+SIZE = "systematic#size"
+"""Key of the size of a cause in the environment of its formulas; ``row_key`` of the number of a row."""
+
+
+def row_key(series: str) -> str:
+    """Key of the row numbers of a table, from 1."""
+    return f"{series}#row"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class IdentityStep:
     """What readings are held to by each other.
 
@@ -202,6 +226,7 @@ class Program:
     ``steps``: sorted so that each finds what it needs; among them means that formulas take, as fits of their own.
     ``checks``: formulas that ought to hold.
     ``identities``: what readings are held to by each other.
+    ``causes``: physical causes that the law leaves out, those whose readings this convention has.
     ``verifications``: what is held against a standard, row by row.
     ``gauges``: instruments understood, by name.
     ``used_accepted``: accepted values that formulas use.
@@ -220,6 +245,7 @@ class Program:
     steps: tuple[Step, ...]
     checks: tuple[CheckStep, ...]
     identities: tuple[IdentityStep, ...]
+    causes: tuple[CauseStep, ...]
     verifications: tuple[VerifyStep, ...]
     gauges: Mapping[str, MeasuringInstrument]
     used_accepted: tuple[str, ...]

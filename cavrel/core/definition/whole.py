@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
+from cavrel.core.definition.causes import Systematic
 from cavrel.core.definition.evaluation import Fit, Picture, Prediction, Result
 from cavrel.core.definition.parts import Formula, Identifier, Key, Line, Model
 from cavrel.core.definition.readings import Instrument, Quantity, Series
@@ -47,6 +48,7 @@ class Definition(Model):
     cautions: Annotated[tuple[Remark, ...], Field(max_length=24)] = ()
     precautions: Annotated[tuple[Remark, ...], Field(max_length=24)] = ()
     error_sources: Annotated[tuple[Remark, ...], Field(max_length=24)] = ()
+    systematic: Annotated[tuple[Systematic, ...], Field(max_length=12)] = ()
     set_up: Annotated[tuple[SetUp, ...], Field(max_length=24)] = ()
     questions: Annotated[tuple[Question, ...], Field(max_length=24)] = ()
     simulate: Simulate | None = None

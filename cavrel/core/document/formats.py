@@ -154,8 +154,24 @@ class FlagDocument(_Model):
     say: str
 
 
+class CauseDocument(_Model):
+    """A cause of a possible mistake. ``share``: of the place."""
+
+    say: str
+    share: float
+
+
+class ChangeDocument(_Model):
+    """A result that would change."""
+
+    result: str
+    before: str
+    after: str
+
+
 class SlipDocument(_Model):
-    """A slip that may have happened. ``score``: logarithm of its odds against the sheet as it stands."""
+    """A place where something may be wrong. ``score``: logarithm of how much likelier the readings are with its likeliest cause; ``probability``:
+    that something is wrong there; ``causes``: with their shares of it; ``changes``: every result that would change."""
 
     say: str
     family: str
@@ -165,6 +181,8 @@ class SlipDocument(_Model):
     after: str
     score: float | None
     probability: float
+    causes: list[CauseDocument]
+    changes: list[ChangeDocument]
 
 
 class AxesDocument(_Model):

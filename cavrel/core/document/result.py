@@ -73,6 +73,8 @@ def result_document(
                 "after": s.after,
                 "score": _number(s.score),
                 "probability": s.probability,
+                "causes": [{"say": say, "share": share} for say, share in s.causes],
+                "changes": [{"result": c.name, "before": c.before, "after": c.after} for c in s.changes],
             }
             for s in slips
         ],

@@ -2,14 +2,11 @@
 
 import math
 
-import numpy as np
-
 from cavrel.core.analysis import Analysis
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.slips.evidence import Features
-from cavrel.core.slips.hypothesis import Cell, Hypothesis
-from cavrel.core.slips.records import Suspect
-from cavrel.core.slips.whole import worked_out
+from cavrel.core.slips.hypothesis import Hypothesis
+from cavrel.core.slips.records import Change, Suspect
 
 
 def suspect(
@@ -19,41 +16,51 @@ def suspect(
     says: str,
     probability: float,
     score: float,
-    also: tuple[str, ...],
+    causes: tuple[tuple[str, float], ...],
+    at: str,
+    convertible: bool,
     chooses: str,
 ) -> Suspect:
-    """The card of a proposal. ``other``: the sheet as it would be; ``says``: what speaks for it; ``also``: what fits the same place nearly as
-    well; ``chooses``: the choice of a convention that it makes."""
-    out = leaves_out(analysis, one)
-    if one.again:  # shown is what the fix makes of it, and that leaves the reading out
-        cells = tuple(Cell(*place, math.nan) for place in out)
-        other = worked_out(analysis, Hypothesis(family=one.family, at=one.at, say="", do="", cells=cells)) or other
+    """The card of a place. ``one``: its likeliest cause; ``other``: the sheet as that would have it; ``says``: what speaks for it; ``causes``: all
+    with their shares; ``at``: the place; ``convertible``: whether whole columns may be converted; ``chooses``: the choice of a convention that it
+    makes."""
+    cell = one.cells[0] if len(one.cells) == 1 and one.cells[0].text and not one.again else None
     return Suspect(
         family=one.family,
         at=one.at,
+        place=at,
         say=f"{one.say[0].upper()}{one.say[1:]}. {says}".strip(),
         fix=one.do,
         before=first_result(analysis),
         after=first_result(other),
+        changes=changes(analysis, other),
         score=score,
         probability=probability,
-        writes=() if one.again else tuple(writes(analysis, one)),
-        leaves_out=tuple((key, row + 1, trial + 1) for key, row, trial in out),
-        stretches=tuple((c.key, c.row + 1, c.trial + 1, *one.stretch) for c in one.cells) if one.stretch else (),
+        causes=causes,
+        proposal=(cell.key, cell.row + 1, cell.trial + 1, cell.text) if cell else None,
+        writes=tuple(writes(analysis, one)) if convertible else (),
+        stretches=tuple(
+            (c.key, c.row + 1, c.trial + 1, *span) for c, span in zip(one.cells, one.stretches, strict=False)
+        ),
         chooses=chooses,
-        also=also,
         hypothesis=one,
     )
 
 
-def leaves_out(analysis: Analysis, one: Hypothesis) -> list[tuple[str, int, int]]:
-    """Input, row and trial from 0 of what nobody can write anew."""
-    found = [(c.key, c.row, c.trial) for c in one.cells if one.again or not c.known]
-    if one.again:
-        for key, values in one.columns.items():
-            was = next(e.values for e in analysis.sheet.inputs if e.spec.key == key)
-            found += [(key, i, j) for i, j in np.argwhere(np.isfinite(was) & (values != was)).tolist()]
-    return found
+def changes(before: Analysis, after: Analysis) -> tuple[Change, ...]:
+    """Every result that would read differently."""
+    found = []
+    for name, was in before.results.items():
+        now = after.results.get(name)
+        texts = [
+            r.measured(before.rules.rounding).text() if r is not None and not r.reason else "no value"
+            for r in (was, now)
+        ]
+        if texts[0] != texts[1]:
+            found.append(
+                Change(name=name, label=before.program.definition.results[name].label, before=texts[0], after=texts[1])
+            )
+    return tuple(found)
 
 
 def writes(analysis: Analysis, one: Hypothesis) -> list[tuple[str, int, int, str]]:
@@ -80,15 +87,25 @@ def ask(analysis: Analysis, first: Suspect, second: Suspect) -> str:
 
 def place(analysis: Analysis, at: str) -> str:
     """A place in words."""
-    parts = at.removeprefix("quantities.").split(".")
     program = analysis.program
-    key = at.removeprefix("quantities.") if at.startswith("quantities.") else ".".join(parts[:2])
-    key = key if key in program.input_of else parts[0]
+    if at.startswith("systematic."):
+        body = program.definition.systematic[int(at.removeprefix("systematic."))]
+        return f"a physical cause ({body.label})"
+    if at.startswith("instruments."):
+        return f"everything read with the {program.gauges[at.removeprefix('instruments.')].label.lower()}"
+    parts = at.removeprefix("quantities.").split(".")
+    key = parts[0] if at.startswith("quantities.") else ".".join(parts[:2])
     if key not in program.input_of:
-        return "what the law takes for granted"
-    label = f"“{program.input_of[key].label}”"
-    row = parts[2] if len(parts) > 2 and not at.startswith("quantities.") else ""
-    return f"{label} in row {row}" if row else label
+        return "a convention"
+    spec = program.input_of[key]
+    label = f"“{spec.label}”"
+    if spec.series is None:
+        return label
+    table = f" of {program.definition.series[spec.series].short}" if len(program.definition.series) > 1 else ""
+    if len(parts) < 3:
+        return f"every {label}{table}"
+    trial = f", trial {parts[3]}" if len(parts) > 3 and spec.repeats > 1 else ""
+    return f"{label}{table} in row {parts[2]}{trial}"
 
 
 def first_result(analysis: Analysis) -> str:

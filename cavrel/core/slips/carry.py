@@ -49,30 +49,36 @@ class _Carrying:
     def sheets(self, proposals: Sequence[Hypothesis]) -> None:
         """The mean of every row, and the squares of its trials about it, on every sheet."""
         single: dict[str, list[tuple[int, int, int, float]]] = {}
-        whole: dict[str, list[tuple[int, Array]]] = {}
+        whole: dict[str, list[tuple[int, Array, str]]] = {}
         for index, one in enumerate(proposals, 1):
             for cell in one.cells:
                 single.setdefault(cell.key, []).append((index, cell.row, cell.trial, cell.value))
             for key, readings in one.columns.items():
-                whole.setdefault(key, []).append((index, readings))
+                whole.setdefault(key, []).append((index, readings, one.noise))
         for entry in self.analysis.sheet.inputs:
             key = entry.spec.key
             squares, dof = evidence.within(entry.values)
-            variance = evidence.declared(entry, self.analysis.rules)
-            least = evidence.rounding(entry)
-            total, unit = np.full(self.count, float(np.nansum(squares + least))), np.zeros(self.count)
+            declared = evidence.declared(entry, self.analysis.rules)
+            rounded = evidence.marks(entry) ** 2 / 12
+            variance = max(declared, rounded if math.isfinite(rounded) else 0.0)
+            # Repeats that are all alike scatter by less than their last digit shows, not by nothing.
+            least = dof * rounded if math.isfinite(rounded) else 0.0
+            total = np.full(self.count, (float(np.nansum(squares)) + least) / (variance or 1.0))
+            unit = np.zeros(self.count)
             if key in single or key in whole:
                 means = np.repeat(self.analysis.nominal[key], self.count, axis=0)
                 if key in single:
-                    self.change(entry.values, single[key], means, total)
+                    moved = total * variance
+                    self.change(entry.values, single[key], means, moved)
+                    total = moved / (variance or 1.0)
                 if key in whole:
-                    at = [i for i, _ in whole[key]]
-                    turned = np.stack([readings for _, readings in whole[key]])
-                    sizes = math.sqrt(variance), evidence.marks(entry)
-                    means[at], total[at], unit[at] = self.replaced(entry.values, turned, squares, least, sizes)
+                    at = [i for i, _, _ in whole[key]]
+                    turned = np.stack([readings for _, readings, _ in whole[key]])
+                    kinds = [kind for _, _, kind in whole[key]]
+                    means[at], total[at], unit[at] = self.replaced(entry.values, turned, kinds, (declared, rounded))
                 self.values[key] = means
             if dof > 0 and variance > 0 and not entry.spec.count:
-                self.repeats[key] = evidence.repeated(total / variance, dof, unit)
+                self.repeats[key] = Repeats(squares=total, dof=dof, unit=unit)
 
     @staticmethod
     def change(values: Array, cells: list[tuple[int, int, int, float]], means: Array, total: Array) -> None:
@@ -88,31 +94,39 @@ class _Carrying:
 
     @staticmethod
     def replaced(
-        values: Array, readings: Array, before: Array, least: Array, sizes: tuple[float, float]
+        values: Array, readings: Array, kinds: list[str], variances: tuple[float, float]
     ) -> tuple[Array, Array, Array]:
-        """Means ``(k, rows)``, squares ``(k,)`` and logarithms of units ``(k,)`` of whole columns ``(k, rows, trials)``. The unit of a row is
-        by how much it scatters more than what was read, whose squares were ``before`` ``(rows,)``, at ``least`` as much as its last digit.
-        ``sizes``: what is declared, and the steps in which numbers were typed; repeats that are all alike say nothing of a unit in which
-        what is declared is less than such a step."""
+        """Means ``(k, rows)``, squares over their variance ``(k,)`` and logarithms of the change of unit ``(k,)`` of whole columns
+        ``(k, rows, trials)``.
+
+        ``kinds``: whose the noise is, by column (`Hypothesis.noise`); ``variances``: of one reading as declared, and by the last digit typed. A
+        number typed in a unit f times as large spreads over f times fewer numbers, which is what the density of typed numbers pays for.
+        """
+        declared, rounded = variances
         known = np.isfinite(readings)
         many = known.sum(axis=2)
         filled = np.where(known, readings, 0.0)
         mean = np.where(many > 0, filled.sum(axis=2) / np.maximum(many, 1), np.nan)
         squares = (np.where(known, readings - mean[:, :, None], 0.0) ** 2).sum(axis=2)
+        before, _ = evidence.within(values)
         ratio = np.abs(readings / values)
         low = np.where(known, ratio, np.inf).min(axis=2)
         high = np.where(known, ratio, -np.inf).max(axis=2)
         multiple = np.where((high - low <= 1e-9 * high) & (low > 0), low, 1.0)
         spread = np.sqrt(squares / np.where(before > 0, before, 1.0))
+        kind = np.array(kinds)[:, None]
         factor = np.where((squares > 0) & (before > 0), spread, multiple)
-        numbers = np.log(factor)
-        if sizes[0] > 0:
-            coarse = sizes[0] / sizes[1]
-            alike = np.sqrt(before) < 0.3 * sizes[1]
-            few = math.log(max(coarse, 1.0)) - np.log(np.maximum(coarse / factor, 1.0))
-            numbers = np.where(alike, few, numbers)
-        unit = (np.maximum(many - 1, 0) * numbers).sum(axis=1)
-        return mean, (squares + least * factor**2).sum(axis=1), unit
+        factor = np.where(kind == "same", 1.0, factor)
+        base = max(declared, rounded if math.isfinite(rounded) else 0.0) or 1.0
+        variance = np.where(
+            kind == "converted", np.maximum(declared, np.nan_to_num(rounded * factor**2, posinf=0.0)), base
+        )
+        variance = np.where(variance > 0, variance, base)
+        unit = np.where(kind == "converted", np.log(factor) - 0.5 * np.log(variance / base), 0.0)
+        free = np.maximum(many - 1, 0)
+        least = free * (rounded if math.isfinite(rounded) else 0.0) * np.where(kind == "converted", factor**2, 1.0)
+        total = np.where(kind == "shown", (before + least) / base, (squares + least) / variance)
+        return mean, total.sum(axis=1), (free * unit).sum(axis=1)
 
     # --- the program -------------------------------------------------------------------------------------------------
 

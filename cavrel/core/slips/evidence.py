@@ -1,32 +1,26 @@
 """How well a sheet hangs together: one logarithm of a likelihood, from features free of units and scale; long because all witnesses stand here.
 
-Every part is that of Student's distribution, whose tails forgive what no model knows: chi-squared of a fit with variances known to a few
-degrees of freedom (the multivariate t; Lange, Little, Taylor 1989), squares within repeats about a declared size, and differences that
-ought to be nought, weighed together with their correlations.
+The data are the numbers as typed. The size of the noise is unknown and integrated out in every part (`noise`): chi-squared of a fit,
+squares within repeats, and differences that ought to be zero, weighed together with their correlations.
 """
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import special
 
 from cavrel.core.analysis import Analysis
 from cavrel.core.analysis.components import resolution_u
 from cavrel.core.analysis.sheet import InputReadings
 from cavrel.core.definition.rules import HouseRules
+from cavrel.core.slips import noise
 
 Array = NDArray[np.float64]
 
-FEWEST_BEHIND, MOST_BEHIND = 3.0, 12.0
-"""Degrees of freedom that a chi-squared's variances are believed to have: no declaration is better than the upper, none is worth nothing."""
-_OF_DIFFERENCES = 5.0
-"""Degrees of freedom of differences: systematic errors that nobody declared are common in a teaching laboratory."""
-_OF_REPEATS = 2.0
 _LOOSE = 0.35
 """Share of its u that a difference may be off by for reasons of its own; keeps differences that are nearly one from speaking twice."""
-LOST, UNEVEN = 7.0, 0.8
+LOST, UNEVEN = 7.0, 1.3
 IMPLAUSIBLE, ONCE_MORE = 5.0, 2.0
 """What a row without a value, an uneven setting, a value out of its range and every further one cost."""
 MOST_OF_A_KIND = 4
@@ -49,7 +43,7 @@ class Repeats:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Fitted:
     """One fit. ``squares``: ``(H,)`` chi-squared where the variances are ``known``, else the residuals' squares over the scale of y;
-    ``behind``: degrees of freedom of the variances; ``series``: the table whose rows it runs over."""
+    ``behind``: degrees of freedom of the variances, infinite where they are declared; ``series``: the table whose rows it runs over."""
 
     squares: Array
     dof: int
@@ -81,76 +75,61 @@ class Features:
     uneven: Array
 
 
-def usual(dof: int) -> float:
-    """A chi-squared that nobody would ask about: its mean and twice its standard deviation."""
-    return dof + 2 * math.sqrt(2 * dof)
+CHANCE = 0.01
+"""A test that comes out as rarely as this by chance is failed."""
 
 
-UNSETTLED = 10.0
-"""What every test costs that a sheet still fails by far: a proposal that leaves it failing needs a second cause beside its own."""
-_BY_FAR, _CHANCE_BY_FAR = 3.0, 1e-3
-
-
-def unsettled(found: Features) -> Array:
-    """How many tests each sheet fails by far, ``(H,)``: tables by their worst curve, identities, and all differences together."""
-    total = (found.apart > _BY_FAR * usual(max(found.differences.shape[1], 1))).astype(float)
-    failed: dict[str, NDArray[np.bool_]] = {}
-    for fit in found.fits.values():
-        if fit.known:
-            # Variances that rest on few repeats make a chi-squared wide: it follows F.
-            own = np.asarray(special.fdtrc(fit.dof, believed(fit), fit.squares / fit.dof) < _CHANCE_BY_FAR)
-            failed[fit.series] = failed[fit.series] | own if fit.series in failed else own
-    for table in failed.values():
-        total = total + table
-    return np.asarray(total)
-
-
-def believed(fit: Fitted) -> float:
-    """Degrees of freedom that a chi-squared's variances are believed to have."""
-    return min(max(fit.behind, FEWEST_BEHIND), MOST_BEHIND)
-
-
-_TOO_FINE = 0.01
-"""Share of the declared variance below which scatter is finer than what was read can be."""
+def failed(found: Features) -> list[str]:
+    """Names of the tests that a sheet worked out whole fails: tables by their worst curve, identities, single differences, ranges."""
+    names = []
+    for name, fit in found.fits.items():
+        if fit.known and noise.chance(float(fit.squares[0]), fit.dof, fit.behind) < CHANCE:
+            names.append(f"table {fit.series}" if not name.startswith("identity#") else name)
+    for name, size in zip(found.names, found.differences[0].tolist(), strict=True):
+        if noise.chance(size**2, 1) < CHANCE:
+            names.append(f"difference {name}")
+    if found.implausible[0] > 0:
+        names.append("range")
+    if found.lost[0] > 0:
+        names.append("lost")
+    return list(dict.fromkeys(names))
 
 
 def of_repeats(repeats: Repeats) -> Array:
-    """What repeated readings cost by their scatter, ``(H,)``, as a logarithm."""
-    return np.asarray(0.5 * (repeats.dof + _OF_REPEATS) * np.log1p(repeats.squares / _OF_REPEATS))
+    """What repeated readings say by their scatter, ``(H,)``, as a logarithm."""
+    return noise.within_rows(repeats.squares, repeats.dof) + repeats.unit
 
 
-def repeated(squares: Array, dof: int, unit: Array) -> Repeats:
-    """Repeats of sheets whose first is the one that stands. Of a larger unit no sheet gains more than its larger scatter costs it: readings
-    that scatter less than an instrument declares are no sign of a mistake, but for those that are too fine for it, last digits and all."""
-    found = Repeats(squares=squares, dof=dof, unit=unit)
-    cost = of_repeats(found)
-    fine = 0.5 * dof * math.log(max(_TOO_FINE * dof / max(float(squares[0]), 1e-30), 1.0))
-    return replace(found, unit=np.where(unit > 0, np.minimum(unit, np.maximum(cost - cost[0], 0.0) + fine), unit))
+def worst(found: Features) -> dict[str, tuple[str, Array]]:
+    """By table, its curve that is worst off on the sheet as it stands, and the logarithm of the likelihood of each sheet by its worst. Two curves
+    through the same rows are not two witnesses."""
+    of: dict[str, tuple[str, Array]] = {}
+    for name, fit in found.fits.items():
+        if fit.known:
+            own = noise.log_likelihood(fit.squares, fit.dof, fit.behind)
+        else:
+            own = -0.5 * fit.dof * np.log(fit.squares + _FLOOR)
+        if fit.series not in of:
+            of[fit.series] = name, own
+        else:
+            was, other = of[fit.series]
+            of[fit.series] = (name if own[0] < other[0] else was), np.minimum(own, other)
+    return of
 
 
 def tests(found: Features) -> Array:
     """The part of the likelihood that fits, identities and differences have, ``(H,)``."""
     total = np.zeros(len(found.apart))
-    worst: dict[str, Array] = {}
-    for fit in found.fits.values():
-        if fit.known:
-            behind = believed(fit)
-            own = -0.5 * (fit.dof + behind) * np.log1p(fit.squares / behind)
-        else:
-            own = -0.5 * fit.dof * np.log(fit.squares + _FLOOR)
-        # Two curves through the same rows are not two witnesses: the one that is worse off speaks.
-        worst[fit.series] = np.minimum(worst[fit.series], own) if fit.series in worst else own
-    for own in worst.values():
-        total += own
-    count = found.differences.shape[1]
-    return np.asarray(total - 0.5 * (count + _OF_DIFFERENCES) * np.log1p(found.apart / _OF_DIFFERENCES))
+    for _, own in worst(found).values():
+        total = total + own
+    return np.asarray(total + noise.log_likelihood(found.apart, found.differences.shape[1]))
 
 
 def likelihood(found: Features) -> Array:
     """Logarithm of the likelihood of each sheet, ``(H,)``, up to a constant of the experiment."""
     total = tests(found)
     for repeats in found.repeats.values():
-        total -= of_repeats(repeats) - repeats.unit
+        total += of_repeats(repeats)
     total -= LOST * np.minimum(found.lost, MOST_OF_A_KIND)
     total -= np.where(found.implausible > 0, IMPLAUSIBLE - ONCE_MORE, 0.0)
     total -= ONCE_MORE * np.minimum(found.implausible, MOST_OF_A_KIND)
@@ -176,17 +155,6 @@ def declared(entry: InputReadings, rules: HouseRules) -> float:
         step = gauge.least_count
     own = (gauge.reaction or 0.0, gauge.placement or 0.0) if gauge is not None else (0.0, 0.0)
     return float(np.square(resolution_u(step, rules)) + own[0] ** 2 + own[1] ** 2)
-
-
-_ROUNDED = 0.1
-"""Share of its last digit's variance that every repeat is taken to scatter by, so that readings that are all alike still say in what unit."""
-
-
-def rounding(entry: InputReadings) -> Array:
-    """The squares about each row's mean that the last digit of what was typed stands for, ``(rows,)``, SI."""
-    step = np.where(np.isfinite(entry.values) & np.isfinite(entry.step), entry.step, 0.0)
-    many = np.isfinite(entry.values).sum(axis=1)
-    return np.asarray(_ROUNDED * np.maximum(many - 1, 0) * (step**2).max(axis=1) / 12)
 
 
 def marks(entry: InputReadings) -> float:
@@ -224,21 +192,6 @@ def within(values: Array) -> tuple[Array, int]:
     many = np.isfinite(values).sum(axis=1)
     mean = np.where(many > 0, np.nansum(values, axis=1) / np.maximum(many, 1), np.nan)
     return np.nansum((values - mean[:, None]) ** 2, axis=1), int(np.maximum(many - 1, 0).sum())
-
-
-def without_worst(values: Array) -> float:
-    """Squares of ``(rows, trials)`` about the rows' means as they would be if the one reading that stands farthest out were like the
-    others."""
-    squares, dof = within(values)
-    many = np.isfinite(values).sum(axis=1)
-    if dof < 2 or not (many > 2).any():
-        return float(squares.sum())
-    mean = np.where(many > 0, np.nansum(values, axis=1) / np.maximum(many, 1), np.nan)
-    # Leaving out a reading takes its squared distance off, and what the mean moves by: n/(n - 1) of it together.
-    saved = (
-        np.nan_to_num((values - mean[:, None]) ** 2) * np.where(many > 2, many / np.maximum(many - 1, 1), 0.0)[:, None]
-    )
-    return float((squares.sum() - saved.max()) * dof / (dof - 1))
 
 
 def below_nought(values: Array) -> int:
@@ -377,4 +330,4 @@ def of_analysis(analysis: Analysis, repeats: dict[str, Repeats]) -> Features:
 
 def of_parity(squares: Array, dof: int, index: int) -> Fitted:
     """An identity as a witness: its residuals ought to be nought, as those of a curve ought to be small."""
-    return Fitted(squares=squares, dof=dof, known=True, behind=MOST_BEHIND, series=f"identity#{index}")
+    return Fitted(squares=squares, dof=dof, known=True, behind=math.inf, series=f"identity#{index}")

@@ -3,6 +3,7 @@
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from typing import Literal
 from zlib import crc32
 
 import numpy as np
@@ -46,7 +47,10 @@ class Hypothesis:
     ``columns``: by input, all its readings as they would be, ``(rows, trials)`` SI.
     ``texts``: gives, by input, what those are to be written as; None where nobody would type them.
     ``program``: another law or convention for the same readings.
-    ``stretch``: begin and end of the samples that count, s, for a reading that is taken from them.
+    ``stretches``: begin and end of the samples that count, s, for each of ``cells`` that is taken from some.
+    ``noise``: whose the noise of whole columns is. ``shown``: what was typed was read so, and its noise changes with it (a diameter where a radius
+    belongs); ``converted``: the instrument's noise is that of what the number stands for (a number typed in millimetres); ``same``: neither.
+    ``look``: how a person finds out whether a physical cause acts, an imperative.
     ``again``: what the reading would be is a reckoning and no reading; it is left out or taken again, never written.
     ``amount``: of an offset that may be any number, SI; nought elsewhere.
     ``bonus``: what the text alone says for it, as a logarithm of odds.
@@ -61,7 +65,9 @@ class Hypothesis:
     columns: Mapping[str, Array] = field(default_factory=dict)
     texts: Callable[[], Mapping[str, Texts]] | None = None
     program: Program | None = None
-    stretch: tuple[float, float] | None = None
+    stretches: tuple[tuple[float, float], ...] = ()
+    noise: Literal["shown", "converted", "same"] = "same"
+    look: str = ""
     again: bool = False
     amount: float = 0.0
     bonus: float = 0.0

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from itertools import product
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,10 +14,11 @@ from numpy.typing import NDArray
 from cavrel.core.analysis import Analysis
 from cavrel.core.analysis.sheet import InputReadings
 from cavrel.core.definition.steps import Input
-from cavrel.core.formula.nodes import Binary, Name, Node, walk
+from cavrel.core.formula.nodes import Binary, Name, Node, Number, walk
 from cavrel.core.formula.parse import parse
 from cavrel.core.quantity.reading import Reading
 from cavrel.core.quantity.units import Unit
+from cavrel.core.quantity.units import unit as unit_of
 from cavrel.core.slips.evidence import median
 from cavrel.core.slips.hypothesis import Cell, Hypothesis, Texts
 
@@ -54,8 +56,9 @@ class One:
     def retyped(self, text: str) -> Cell | None:
         """The same reading with another plain number as its text; None where that is no other number, or one that nobody writes: 06."""
         assert self.reading is not None
-        old, new = (float(t.replace(",", ".")) for t in (self.reading.text.strip(), text))
-        if old == new or (_PADDED.match(text) and not _PADDED.match(self.reading.text.strip())):
+        was = self.reading.text.strip()
+        old, new = (float(t.replace(",", ".") if "," in t else t) for t in (was, text))
+        if old == new or (text[0] in "-0" and _PADDED.match(text) and not _PADDED.match(was)):
             return None
         return Cell(self.spec.key, self.row, self.trial, self.value + (new - old) * self.reading.unit.factor, text)
 
@@ -103,6 +106,15 @@ class Readings:
         if len(found) <= MOST_CELLS:
             return found
         return sorted(found, key=self.oddness, reverse=True)[:MOST_CELLS]
+
+    @cached_property
+    def count(self) -> int:
+        """How many readings count."""
+        return sum(1 for entry in self.entries.values() for _ in self.of(entry))
+
+    def many(self, one: One) -> int:
+        """How many trials of its row were read."""
+        return int(np.isfinite(self.entries[one.spec.key].values[one.row]).sum())
 
     def of(self, entry: InputReadings) -> Iterator[One]:
         """Every reading of an input that counts."""
@@ -157,7 +169,15 @@ class Readings:
         return {key: tuple(map(tuple, texts))}
 
     def throughout(
-        self, entry: InputReadings, values: Array, family: str, say: str, do: str, share: float = 1.0
+        self,
+        entry: InputReadings,
+        values: Array,
+        family: str,
+        say: str,
+        do: str,
+        share: float = 1.0,
+        noise: Literal["shown", "converted", "same"] = "same",
+        bonus: float = 0.0,
     ) -> Hypothesis:
         """A proposal that all readings of an input are ``values`` ``(rows, trials)``, SI."""
         spec = entry.spec
@@ -169,17 +189,27 @@ class Readings:
             share=share,
             columns={spec.key: values},
             texts=partial(self.column, spec.key, values),
+            noise=noise,
+            bonus=bonus,
         )
 
     def in_row(
-        self, entry: InputReadings, row: int, factor: float, family: str, say: str, do: str, share: float
+        self,
+        entry: InputReadings,
+        row: int,
+        factor: float,
+        family: str,
+        say: str,
+        do: str,
+        share: float,
+        noise: Literal["shown", "converted", "same"] = "shown",
     ) -> Hypothesis:
         """A proposal that the readings of one row are ``factor`` times what they are."""
         values = entry.values.copy()
         values[row] *= factor
         several = entry.values.shape[1] > 1
         return replace(
-            self.throughout(entry, values, family, say, do, share),
+            self.throughout(entry, values, family, say, do, share, noise),
             at=f"{entry.spec.key}.{row + 1}" + ("" if several else ".1"),
         )
 
@@ -217,6 +247,32 @@ class Readings:
         texts += [(text, fit.series) for fit in definition.fits.values() for text in (fit.x, fit.y)]
         texts += [(text, None) for result in definition.results.values() for text in (result.formula, result.accepted)]
         return [(parse(text), series) for text, series in texts if text]
+
+    def halved(self, key: str) -> bool:
+        """Whether a formula halves it, as it does a diameter."""
+        for whole, series in self._written:
+            for node in walk(whole):
+                if not isinstance(node, Binary) or node.op != "/" or node.right != Number(2.0, None):
+                    continue
+                if isinstance(node.left, Name) and key in self.names_of(node.left, series):
+                    return True
+        return False
+
+    def ends(self, key: str) -> list[float]:
+        """Lengths of scales, SI, from whose other end a reading may have been taken: what a formula takes it from."""
+        found = []
+        for whole, series in self._written:
+            for node in walk(whole):
+                if (
+                    isinstance(node, Binary)
+                    and node.op == "-"
+                    and isinstance(node.left, Number)
+                    and node.left.unit is not None
+                    and isinstance(node.right, Name)
+                    and key in self.names_of(node.right, series)
+                ):
+                    found.append(unit_of(node.left.unit).to_si(node.left.value))
+        return list(dict.fromkeys(found))
 
     @cached_property
     def used(self) -> frozenset[str]:

@@ -19,53 +19,82 @@ class Alternative:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Suspect:
-    """One cause.
+class Change:
+    """A result that a cause would change. ``before``, ``after``: as text."""
 
-    ``family``: its kind.
+    name: str
+    label: str
+    before: str
+    after: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Suspect:
+    """One place where something may be wrong.
+
+    ``family``: the kind of the likeliest cause.
     ``at``: where.
-    ``say``: what happened, and what speaks for it, whole sentences.
+    ``place``: what its card is for: ``at``, or ``physical``.
+    ``say``: what may have happened, and what speaks for it, whole sentences.
     ``fix``: what to do, an imperative.
     ``before``, ``after``: the first result as text.
-    ``score``: logarithm of the odds against the sheet as it stands.
-    ``probability``: that this is what happened.
-    ``writes``: (input, row, trial from 1, text) of every reading that the fix writes; empty where nobody can know what to write.
-    ``leaves_out``: (input, row, trial from 1) of what the fix leaves out.
-    ``stretches``: (input, row, trial from 1, begin, end in s) of the samples that the fix has count.
-    ``chooses``: the choice of the convention ``at`` that the fix makes; empty for none.
-    ``also``: other readings of the same place that fit nearly as well, as clauses.
-    ``hypothesis``: what was tried.
+    ``changes``: every result that changes.
+    ``score``: logarithm of how much likelier the sheet is with its likeliest cause than as it stands.
+    ``probability``: that something is wrong here.
+    ``causes``: (clause, share of the place), likeliest first.
+    ``proposal``: (input, row, trial from 1, text) of the one reading that a cause would change; None for others.
+    ``writes``: (input, row, trial from 1, text) of every reading that converting a column writes; empty where nothing is converted.
+    ``stretches``: (input, row, trial from 1, begin, end in s) of the samples that would count.
+    ``chooses``: the choice of the convention ``at``; empty for none.
+    ``hypothesis``: the likeliest cause.
     """
 
     family: str
     at: str
+    place: str
     say: str
     fix: str
     before: str
     after: str
+    changes: tuple[Change, ...]
     score: float
     probability: float
+    causes: tuple[tuple[str, float], ...]
+    proposal: tuple[str, int, int, str] | None
     writes: tuple[tuple[str, int, int, str], ...]
-    leaves_out: tuple[tuple[str, int, int], ...]
     stretches: tuple[tuple[str, int, int, float, float], ...]
     chooses: str
-    also: tuple[str, ...]
     hypothesis: Hypothesis
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Place:
+    """A place that something may be wrong at. ``touches``: keys of the inputs that its likeliest cause changes."""
+
+    at: str
+    probability: float
+    touches: frozenset[str]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Found:
     """What was found.
 
-    ``suspects``: likeliest first, none where the sheet is likelier clean.
-    ``of_a_slip``: probability that there is one of a known kind.
-    ``tried``: how many proposals were weighed.
+    ``suspects``: likeliest first, none where no place is likely enough to name.
+    ``clean``: probability that nothing is wrong.
+    ``other``: probability that it is none of the suspects.
+    ``tried``: how many hypotheses were weighed.
     ``ask``: the reading that would tell the first two apart; empty where one leads.
-    ``unexplained``: something is wrong that no slip of a known kind explains.
+    ``unexplained``: something does not fit, and no place is likely enough to name.
+    ``places``: those that lead, named or not.
+    ``between``: places that it may be at, in words, where none is named.
     """
 
     suspects: tuple[Suspect, ...]
-    of_a_slip: float
+    clean: float
+    other: float
     tried: int
     ask: str = ""
     unexplained: bool = False
+    places: tuple[Place, ...] = ()
+    between: tuple[str, ...] = ()

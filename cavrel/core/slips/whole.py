@@ -70,13 +70,11 @@ def comparable(base: Features, found: Features, before: Analysis, after: Analysi
     return float(evidence.likelihood(both[1])[0] - evidence.likelihood(both[0])[0])
 
 
-def sharper(base: Features, found: Features, before: Analysis, after: Analysis) -> float:
-    """What a sheet in other units pays for tests that became wider, as a logarithm. Of narrower ones it gains no more than it loses by them:
-    readings that lie closer than declared are no sign of a mistake."""
+def narrower(before: Analysis, after: Analysis) -> float:
+    """What the density of typed numbers gains by tests that became narrower, and pays for those that became wider, as a logarithm: a sheet in
+    a unit ten times smaller passes every test that instruments declare in the old one."""
     was, now = evidence.looseness(before), evidence.looseness(after)
-    gain = sum(count * (was[name][0] - width) for name, (width, count) in now.items() if name in was)
-    lost = float(evidence.tests(base)[0] - evidence.tests(found)[0])
-    return min(gain, max(lost, 0.0))
+    return sum(count * (was[name][0] - width) for name, (width, count) in now.items() if name in was)
 
 
 def changed(sheet: Sheet, one: Hypothesis) -> Sheet:
@@ -88,26 +86,33 @@ def changed(sheet: Sheet, one: Hypothesis) -> Sheet:
     for entry in sheet.inputs:
         key = entry.spec.key
         if key in one.columns:
-            inputs.append(_with(entry, one.columns[key]))
+            inputs.append(_with(entry, one.columns[key], one.noise))
         elif key in cells:
             values, extracted = entry.values.copy(), entry.extracted.copy()
             for cell in cells[key]:
                 values[cell.row, cell.trial] = cell.value if cell.known else math.nan
                 if math.isfinite(cell.u):
                     extracted[cell.row, cell.trial] = cell.u
-            inputs.append(_with(replace(entry, extracted=extracted), values, once=True))
+            inputs.append(replace(entry, values=values, extracted=extracted))
         else:
             inputs.append(entry)
     return replace(sheet, inputs=tuple(inputs))
 
 
-def _with(entry: InputReadings, values: Array, once: bool = False) -> InputReadings:
-    """An input with other values; a last digit grows with the value where a whole column does, and a ± with it."""
-    if once:
-        return replace(entry, values=values)
+def _with(entry: InputReadings, values: Array, noise: str) -> InputReadings:
+    """An input with other values. Where a whole column is multiplied, last digits and typed ± grow with it; where the noise is of what was shown,
+    what its instrument declares does, too."""
     with np.errstate(all="ignore"):
         factor = np.abs(values / entry.values)
     ratio = factor[np.isfinite(factor)]
     same = len(ratio) > 0 and float(np.ptp(ratio)) <= 1e-9 * float(ratio.max())
     size = float(ratio[0]) if same and ratio[0] > 0 else 1.0
-    return replace(entry, values=values, step=entry.step * size, stated=entry.stated * size)
+    changed = replace(entry, values=values, step=entry.step * size, stated=entry.stated * size)
+    gauge = entry.spec.gauge
+    if noise != "shown" or gauge is None or size == 1.0:
+        return changed
+    sized = {name: v * size for name in _SIZED if (v := getattr(gauge, name)) is not None}
+    return replace(changed, spec=replace(entry.spec, gauge=replace(gauge, **sized)))
+
+
+_SIZED = ("least_count", "reaction", "placement", "zero", "offset")

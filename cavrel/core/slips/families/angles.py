@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Iterator
+from typing import Literal
 
 from cavrel.core.slips.hypothesis import Hypothesis
 from cavrel.core.slips.readings import Readings, angle
@@ -16,14 +17,17 @@ def proposed(readings: Readings) -> Iterator[Hypothesis]:
         if not angle(spec.unit):
             continue
         degrees = spec.unit.factor < 0.5
-        options = [("half the angle stands here", "double it", 2.0), ("twice the angle stands here", "halve it", 0.5)]
+        options: list[tuple[str, str, float, Literal["shown", "converted"]]] = [
+            ("half the angle stands here", "double it", 2.0, "shown"),
+            ("twice the angle stands here", "halve it", 0.5, "shown"),
+        ]
         if degrees:
-            options.append(("the angle is in radians", "take it as radians", 1 / spec.unit.factor))
+            options.append(("the angle is in radians", "take it as radians", 1 / spec.unit.factor, "converted"))
             if abs(spec.unit.factor - _DEGREE) < 1e-12:
-                options.append(("the angle is in gradians", "take it as gradians", _GRADIAN / _DEGREE))
+                options.append(("the angle is in gradians", "take it as gradians", _GRADIAN / _DEGREE, "converted"))
         else:
-            options.append(("the angle is in degrees", "take it as degrees", _DEGREE))
-        for say, do, factor in options:
-            yield readings.throughout(entry, entry.values * factor, "angle", say, do, 3.0)
+            options.append(("the angle is in degrees", "take it as degrees", _DEGREE, "converted"))
+        for say, do, factor, noise in options:
+            yield readings.throughout(entry, entry.values * factor, "angle", say, do, 3.0, noise)
             for row in readings.rows_of(entry):
-                yield readings.in_row(entry, row, factor, "angle", say, do, 1.0 / entry.rows)
+                yield readings.in_row(entry, row, factor, "angle row", say, do, 1.0 / entry.rows, noise)

@@ -39,6 +39,17 @@ def throughout(readings: Readings) -> Iterator[Hypothesis]:
             )
 
 
+def rate(readings: Readings) -> Iterator[Hypothesis]:
+    """A film taken at half or twice the number of frames a second that is written."""
+    per_second = units.unit("1/s").dimension
+    for entry in readings.typed():
+        spec = entry.spec
+        if spec.series is None and spec.unit.dimension == per_second and "frame" in spec.label.lower():
+            for factor, word in ((0.5, "half"), (2.0, "twice")):
+                say, do = f"the film has {word} as many frames a second", f"take {word} the frame rate"
+                yield readings.throughout(entry, entry.values * factor, "rate", say, do)
+
+
 def once(readings: Readings) -> Iterator[Hypothesis]:
     """One timing over one swing, or half a swing, more or less than the others."""
     second = units.unit("s").dimension
@@ -59,7 +70,7 @@ def once(readings: Readings) -> Iterator[Hypothesis]:
             if not n + off > 0:
                 continue
             yield Hypothesis(
-                family="count",
+                family="count once",
                 at=one.at,
                 say=f"this timing is over {n + off:g}, not {n:g}",
                 do="leave it out, or take it again",
@@ -78,13 +89,14 @@ def once(readings: Readings) -> Iterator[Hypothesis]:
                     values = entry.values.copy()
                     values[row] *= n / (n + off)
                     yield Hypothesis(
-                        family="count",
+                        family="count once",
                         at=f"{key}.{row + 1}",
                         say=f"this row's timings are over {n + off:g}, not {n:g}",
                         do="leave the row out, or take it again",
                         share=share,
                         again=True,
                         columns={key: values},
+                        noise="shown",
                     )
     yield from _counted_cells(readings)
 
@@ -101,7 +113,7 @@ def _counted_cells(readings: Readings) -> Iterator[Hypothesis]:
         for off, share in _OFF[:2]:
             if one.value + off > 0:
                 yield Hypothesis(
-                    family="count",
+                    family="count once",
                     at=one.at,
                     say=f"the count is {one.value:g}, and {one.value + off:g} fits",
                     do=f"write {one.value + off:g}",
@@ -132,7 +144,7 @@ def index(readings: Readings) -> Iterator[Hypothesis]:
                 skipped = entry.values.copy()
                 skipped[row:] += off
                 yield Hypothesis(
-                    family="index",
+                    family="index row",
                     at=f"{spec.key}.{row + 1}",
                     say=f"one is {'skipped' if off > 0 else 'counted twice'} before row {row + 1}",
                     do=f"{'add' if off > 0 else 'take off'} one from row {row + 1} on",

@@ -6,6 +6,7 @@ from functools import partial
 import numpy as np
 
 from cavrel.core.analysis.sheet import InputReadings
+from cavrel.core.definition.steps import Input
 from cavrel.core.slips.hypothesis import Hypothesis
 from cavrel.core.slips.readings import Readings
 
@@ -29,11 +30,22 @@ def proposed(readings: Readings) -> Iterator[Hypothesis]:
             continue
         middle = float(np.nanmedian(np.abs(entry.values)))
         least = spec.gauge.least_count if spec.gauge is not None and spec.gauge.least_count else middle / 300
-        if not 0 < least < middle / 2:
+        most = min(middle / 2, reach(spec, least))
+        if not 0 < least < most:
             continue
-        for size in np.geomspace(least, middle / 2, _STEPS).tolist():
+        for size in np.geomspace(least, most, _STEPS).tolist():
             for sign in (1.0, -1.0):
                 yield _moved(readings, entry, sign * size, 1.0, "")
+
+
+def reach(spec: Input, least: float) -> float:
+    """The largest zero error, SI, that an instrument can explain: a scale with a margin, a scale pan that was not tared; nobody is late by
+    more than a few reaction times."""
+    reaction = spec.gauge.reaction if spec.gauge is not None else None
+    return _REACTIONS * reaction if reaction else _LEAST_COUNTS * least
+
+
+_REACTIONS, _LEAST_COUNTS = 4.0, 60.0
 
 
 def finer(readings: Readings, one: Hypothesis) -> Iterator[Hypothesis]:

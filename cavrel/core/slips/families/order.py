@@ -71,7 +71,7 @@ def _rows(readings: Readings, entry: InputReadings) -> Iterator[Hypothesis]:
         if np.array_equal(values, entry.values, equal_nan=True):
             continue
         yield Hypothesis(
-            family="exchanged",
+            family="exchanged rows",
             at=f"{spec.key}.{i + 1}",
             say=f"rows {i + 1} and {j + 1} are exchanged",
             do="exchange them",
@@ -85,7 +85,7 @@ def _rows(readings: Readings, entry: InputReadings) -> Iterator[Hypothesis]:
                 continue
             texts = [entry.text(row + 1, trial + 1) for row in (j, i)]
             yield Hypothesis(
-                family="exchanged",
+                family="exchanged rows",
                 at=f"{spec.key}.{i + 1}.{trial + 1}",
                 say=f"trial {trial + 1} of rows {i + 1} and {j + 1} is exchanged",
                 do="exchange them",
@@ -113,7 +113,7 @@ def _columns(readings: Readings, first: InputReadings, second: InputReadings) ->
         one[row], other[row] = second.values[row], first.values[row]
         if np.isfinite(one[row]).any() and np.isfinite(other[row]).any():
             yield Hypothesis(
-                family="exchanged",
+                family="exchanged rows",
                 at=f"{a.key}.{row + 1}",
                 say=f"“{a.label}” and “{b.label}” are exchanged in row {row + 1}",
                 do="exchange them",
@@ -147,6 +147,7 @@ def neighbour(readings: Readings) -> Iterator[Hypothesis]:
         if spec.series is None or spec.role == "set" or entry.rows < 4:
             continue
         values = entry.values
+        yield from _copied(entry)
         means = _means(values)
         unit = spec.gauge.least_count if spec.gauge is not None and spec.gauge.least_count else 0.0
         tolerance = 3 * max(readings.spread[spec.key], unit)
@@ -177,6 +178,60 @@ def neighbour(readings: Readings) -> Iterator[Hypothesis]:
                         and abs(means[row] - means[other]) > tolerance
                     ):
                         yield _of_trial(entry, row, trial, other, share, usual / max(tolerance, unit))
+
+
+def in_step(readings: Readings) -> Iterator[Hypothesis]:
+    """One setting out of an even series: what the others make of it."""
+    for entry in readings.typed():
+        spec = entry.spec
+        values = entry.values[:, 0]
+        known = np.flatnonzero(np.isfinite(values))
+        if spec.series is None or spec.role != "set" or len(known) < _EVEN_FROM or len(known) < len(values):
+            continue
+        steps = np.diff(values)
+        usual = float(np.median(steps))
+        if not abs(usual) > 0:
+            continue
+        grid = np.median(values - usual * np.arange(len(values))) + usual * np.arange(len(values))
+        out = np.flatnonzero(np.abs(values - grid) > 1e-6 * abs(usual) + 1e-9 * np.abs(grid))
+        if len(out) != 1:
+            continue
+        row = int(out[0])
+        one = next((o for o in readings.of(entry) if o.row == row and o.trial == 0 and o.reading is not None), None)
+        if one is not None:
+            yield Hypothesis(
+                family="step",
+                at=one.at,
+                say=f"it is out of step with the other settings: {one.written(float(grid[row]))} would be in step",
+                do="look at it again",
+                share=_OUT_OF_STEP / len(values),
+                cells=(one.valued(float(grid[row])),),
+            )
+
+
+_EVEN_FROM, _OUT_OF_STEP = 5, 1.0
+
+
+def _copied(entry: InputReadings) -> Iterator[Hypothesis]:
+    """All trials of a row are those of the row above, digit by digit, where rows differ."""
+    many = np.isfinite(entry.values).sum(axis=1)
+    means = _means(entry.values)
+    for row in range(1, entry.rows):
+        if many[row] < 2 or not np.array_equal(entry.values[row], entry.values[row - 1], equal_nan=True):
+            continue
+        for at, other in ((row, row - 1), (row - 1, row)):
+            moved = entry.values.copy()
+            moved[at] += _between(means, at) - means[at]
+            yield Hypothesis(
+                family="neighbour",
+                at=f"{entry.spec.key}.{at + 1}",
+                say=f"its readings are those of row {other + 1}, digit by digit",
+                do="read the row again",
+                share=0.5 / entry.rows if at == row else 0.1 / entry.rows,
+                again=True,
+                columns={entry.spec.key: moved},
+                bonus=math.log(_SURPRISE),
+            )
 
 
 def one_side(readings: Readings) -> Iterator[Hypothesis]:

@@ -7,9 +7,7 @@ from cavrel.core.quantity import units
 from cavrel.core.slips.hypothesis import Hypothesis
 from cavrel.core.slips.readings import Readings
 
-_ROUND = re.compile(r"diamet|radius|radii|across|thick|width", re.IGNORECASE)
-ANY_LENGTH = 0.15
-"""Share of a length that no word calls a radius or a diameter."""
+_ROUND = re.compile(r"diamet|radius|radii", re.IGNORECASE)
 
 
 def diameter(readings: Readings) -> Iterator[Hypothesis]:
@@ -19,16 +17,15 @@ def diameter(readings: Readings) -> Iterator[Hypothesis]:
         spec = entry.spec
         if spec.unit.dimension != metre:
             continue
-        likely = 1.0 if _ROUND.search(spec.label) else ANY_LENGTH
+        if not _ROUND.search(spec.label) and not readings.halved(spec.key):
+            continue
         radius = "radius" in spec.label.lower() or "radii" in spec.label.lower()
         for factor, say, do in (
-            (2.0, "a radius for a diameter", "double it"),
-            (0.5, "a diameter for a radius", "halve it"),
+            (2.0, "a radius stands where the diameter belongs", "double it"),
+            (0.5, "a diameter stands where the radius belongs", "halve it"),
         ):
-            right = radius == (factor == 0.5)
-            share = likely * (1.0 if right or likely < 1 else 0.3)
-            yield readings.throughout(entry, entry.values * factor, "diameter", say, do, share)
-            if spec.series is None or likely < 1 or not right:
+            if radius != (factor == 0.5):
                 continue
-            for row in range(entry.rows):
-                yield readings.in_row(entry, row, factor, "diameter", say, do, likely * 0.5 / entry.rows)
+            yield readings.throughout(entry, entry.values * factor, "diameter", say, do, 1.0, "shown")
+            for row in range(entry.rows) if spec.series is not None else ():
+                yield readings.in_row(entry, row, factor, "diameter row", say, do, 1 / entry.rows)

@@ -2,15 +2,18 @@
 
 import math
 from collections.abc import Iterator
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
+from cavrel.core.analysis.sheet import InputReadings
 from cavrel.core.definition.steps import Derived, Input
 from cavrel.core.formula.evaluate import Environment
 from cavrel.core.quantity import units
 from cavrel.core.quantity.units import Unit
-from cavrel.core.slips.hypothesis import Hypothesis
+from cavrel.core.slips.evidence import marks
+from cavrel.core.slips.hypothesis import Hypothesis, Texts
 from cavrel.core.slips.readings import Readings
 
 Array = NDArray[np.float64]
@@ -53,13 +56,73 @@ def in_another(readings: Readings) -> Iterator[Hypothesis]:
         for text, factor in _scaled(spec):
             share = 1.0 if math.log10(factor) % 1 < 1e-9 or factor in (60.0, 1 / 60) else 0.5
             say, do = f"the readings are in {text}, not in {spec.unit.text}", f"take them as {text}"
-            yield readings.throughout(entry, entry.values * factor, "unit", say, do, 3 * share)
+            yield readings.throughout(
+                entry, entry.values * factor, "unit", say, do, 3 * share, "converted", digits(entry, factor)
+            )
             rows = readings.rows_of(entry)
             for row in rows:
                 several = int(np.isfinite(entry.values[row]).sum()) > 1
                 say = f"the {'row is' if several else 'reading is'} in {text}, not in {spec.unit.text}"
                 do = f"take {'them' if several else 'it'} as {text}"
-                yield readings.in_row(entry, row, factor, "unit", say, do, share / max(len(rows), 1))
+                yield readings.in_row(entry, row, factor, "unit row", say, do, share / max(len(rows), 1), "converted")
+
+
+def digits(entry: InputReadings, factor: float) -> float:
+    """What the last digits typed say for another unit, ``factor`` times as large: numbers are mostly written as finely as the instrument shows,
+    sometimes coarser, hardly finer. A logarithm of odds."""
+    gauge = entry.spec.gauge
+    step = marks(entry)
+    if gauge is None or not gauge.least_count or not math.isfinite(step):
+        return 0.0
+    return _matching(step * factor / gauge.least_count) - _matching(step / gauge.least_count)
+
+
+def _matching(steps: float) -> float:
+    return math.log(0.02 if steps < 0.15 else 0.7 if steps < 3 else 0.2 if steps < 30 else 0.03)
+
+
+def of_instrument(readings: Readings) -> Iterator[Hypothesis]:
+    """Everything that was read with one instrument stands in another unit."""
+    by_gauge: dict[str, list[InputReadings]] = {}
+    for entry in readings.typed():
+        if entry.spec.gauge is not None and not entry.spec.count and not entry.spec.whole:
+            by_gauge.setdefault(entry.spec.gauge.name, []).append(entry)
+    for name, entries in by_gauge.items():
+        heads = {entry.spec.unit.text for entry in entries}
+        if len(entries) < 2 or len(heads) > 1:
+            continue
+        for text, factor in _scaled(entries[0].spec):
+            label = readings.analysis.program.gauges[name].label
+            bonus = sum(digits(entry, factor) for entry in entries) / len(entries)
+            columns = {entry.spec.key: entry.values * factor for entry in entries}
+            yield Hypothesis(
+                family="instrument",
+                at=f"instruments.{name}",
+                say=f"everything read with the {label.lower()} is in {text}, not in {entries[0].spec.unit.text}",
+                do=f"take them as {text}",
+                columns=columns,
+                texts=partial(_all_texts, readings, columns),
+                noise="converted",
+                bonus=bonus,
+            )
+
+
+def _all_texts(readings: Readings, columns: dict[str, Array]) -> dict[str, Texts]:
+    return {key: texts for own in (readings.column(key, v) for key, v in columns.items()) for key, texts in own.items()}
+
+
+def lines(readings: Readings) -> Iterator[Hypothesis]:
+    """Lines per millimetre where the spacing of a grating belongs."""
+    metre = units.unit("m").dimension
+    for entry in readings.typed():
+        spec = entry.spec
+        if spec.series is not None or spec.unit.dimension != metre or "spacing" not in spec.label.lower():
+            continue
+        with np.errstate(all="ignore"):
+            values = 1e-3 / (entry.values / spec.unit.factor)
+        if np.isfinite(values[np.isfinite(entry.values)]).all():
+            say, do = "these are lines per millimetre, not their spacing", "take it as lines per millimetre"
+            yield readings.throughout(entry, values, "lines", say, do, 1.0, "converted")
 
 
 def frequency(readings: Readings) -> Iterator[Hypothesis]:
@@ -79,6 +142,7 @@ def frequency(readings: Readings) -> Iterator[Hypothesis]:
             say="these are frequencies in THz, not wavelengths",
             do="write the wavelengths",
             columns={spec.key: values},
+            noise="converted",
         )
 
 
@@ -109,6 +173,7 @@ def derived(readings: Readings) -> Iterator[Hypothesis]:
                 say=f"it holds {label}, not what {label} is computed from",
                 do="write what was read",
                 columns={key: found},
+                noise="converted",
             )
 
 
@@ -202,4 +267,4 @@ def temperature(readings: Readings) -> Iterator[Hypothesis]:
             if not (si[np.isfinite(si)] > 0).all():
                 continue
             say, do = f"the readings are in {name}, not in {spec.unit.text}", f"take them as {name}"
-            yield readings.throughout(entry, si, "temperature", say, do)
+            yield readings.throughout(entry, si, "temperature", say, do, 1.0, "converted")

@@ -27,6 +27,7 @@ that wins nine variances of the noise times the logarithm of their number."""
 def rest(readings: Readings) -> Iterator[Hypothesis]:
     """A slope taken over more than the straight part of its samples."""
     cells = list(_traced(readings))[:MOST]
+    together: dict[str, list[Hypothesis]] = {}
     for key, row, trial, document in cells:
         clean = _clean(document)
         if clean is None:
@@ -40,16 +41,31 @@ def rest(readings: Readings) -> Iterator[Hypothesis]:
         old = float(readings.entries[key].values[row, trial])
         if not (u > 0 and abs(value - old) > _TELLS * u):
             continue
-        yield Hypothesis(
-            family="stretch",
-            at=f"{key}.{row + 1}.{trial + 1}",
-            say=f"its stretch of samples holds more than the motion: {around}",
-            do=f"let the samples from {begin:.4g} s to {end:.4g} s count",
-            share=0.5 / len(cells),
-            bonus=_BREAK,
-            cells=(Cell(key, row, trial, value, u=u),),
-            stretch=(begin, end),
+        together.setdefault(key, []).append(
+            one := Hypothesis(
+                family="stretch",
+                at=f"{key}.{row + 1}.{trial + 1}",
+                say=f"its stretch of samples holds more than the motion: {around}",
+                do=f"let the samples from {begin:.4g} s to {end:.4g} s count",
+                share=0.5 / len(cells),
+                bonus=_BREAK,
+                cells=(Cell(key, row, trial, value, u=u),),
+                stretches=((begin, end),),
+            )
         )
+        yield one
+
+    for key, found in together.items():
+        if len(found) > 1:
+            yield Hypothesis(
+                family="stretches",
+                at=key,
+                say=f"the stretches of {len(found)} rows hold more than the motion",
+                do="choose the stretch in these rows",
+                bonus=_BREAK,
+                cells=tuple(cell for one in found for cell in one.cells),
+                stretches=tuple(s for one in found for s in one.stretches),
+            )
 
 
 def _traced(readings: Readings) -> Iterator[tuple[str, int, int, TraceDocument]]:

@@ -1,6 +1,6 @@
 // The margin: a note lights up its cell or point, and the other way round; what a note offers is done here.
 import { ask, start as startAsk } from "./ask.js";
-import { keep } from "./keep.js";
+import { keep, kept } from "./keep.js";
 
 export const REASONS = ["miscounted", "spoilt trial", "read the wrong scale", "apparatus moved"];
 const CORRECTIONS = ["typing slip", "read it again", "wrong lap", "wrong cell"];
@@ -47,11 +47,30 @@ function giveReason(slot) {
   });
 }
 
-/** What a suspicion proposes: corrections, or readings left out, each an entry of its own with the same reason. */
-function setRight({ writes, out, stretches, reason }) {
-  for (const { slot, text, was, over } of writes) keep("correction", slot, { text, was, reason, over });
-  for (const slot of out) keep("leave-out", `out:${slot}`, { reason });
+/** A whole column in another unit or by a factor, or stretches of samples: each an entry of its own with the same reason. */
+function convert({ writes, stretches, reason }) {
+  for (const { slot, text, was, over } of writes ?? []) keep("correction", slot, { text, was, reason, over });
   for (const { slot, begin, end } of stretches ?? []) keep("stretch", slot, { begin, end, reason });
+}
+
+/** A reading is taken again: go to its cell, with a new trial where it has trials. */
+function readAgain({ slot, writes, page }) {
+  if (writes) {
+    const { slot: ruled, count } = JSON.parse(writes);
+    keep("trials", ruled, { count });
+  }
+  const go = () => { location.href = `${page}#i-${slot.replaceAll(".", "-")}`; };
+  if (!kept().length) return go();
+  document.addEventListener("cavrel:saved", go, { once: true });
+}
+
+/** A person says what a reading was; nothing is written that nobody typed. */
+function misread(button) {
+  const input = button.parentElement.querySelector("input");
+  const text = input.value.trim();
+  if (!text) return input.focus();
+  const { slot, was, over } = JSON.parse(button.dataset.writes);
+  keep("correction", slot, { text, was, reason: "misread", over });
 }
 
 function act(button) {
@@ -68,7 +87,10 @@ function act(button) {
   else if (what === "stands") keep("stands", `stands:${slot}`, { seen: seen ?? "" });
   else if (what === "reason") giveReason(slot);
   else if (what === "tick") keep("tick", `tick:${slot}`, { done: true });
-  else if (what === "set-right") setRight(JSON.parse(button.dataset.writes));
+  else if (what === "convert") convert(JSON.parse(button.dataset.writes));
+  else if (what === "again") readAgain(button.dataset);
+  else if (what === "misread") misread(button);
+  else if (what === "undo-all") for (const one of slot.split(" ")) keep("undo", one, {});
   else if (what === "choose") keep("option", slot, { choice: JSON.parse(button.dataset.writes) });
   else if (what === "undo") keep("undo", slot, {});
 }
