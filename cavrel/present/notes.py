@@ -16,6 +16,7 @@ READING_CODES = (
     "decimals-fewer",
     "decimals-more",
     "implausible",
+    "over-range",
     "stands-apart",
     "miscount",
 )

@@ -5,13 +5,13 @@ Sources: JCGM 100:2008, 4.2 (type A, repeated readings), 4.3 (type B, declared),
 
 import math
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
 from cavrel.core.analysis.scatter import counting, repeatability, root_mean_square, scatter
-from cavrel.core.analysis.sheet import InputReadings, Sheet
+from cavrel.core.analysis.sheet import InputReadings, Sheet, ZeroReading
 from cavrel.core.definition.instrument import MeasuringInstrument
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.remember import by_identity
@@ -34,6 +34,7 @@ class Block:
     are infinite.
     ``distribution``: ``normal``, ``rectangular`` or ``student``.
     ``relative``: u is a share of the value.
+    ``beside``: by target, an amount, SI, that goes with a relative u in the same direction: the digits of "0.5 % + 2 digits".
     ``quantity``: what the budget gathers by quantity, empty for none.
     ``instrument``: what it gathers by instrument, empty for none.
     ``counts``: ``(n,)`` for counting, the mean count of each row.
@@ -49,6 +50,7 @@ class Block:
     estimate: tuple[str, ...]
     distribution: str
     relative: bool = False
+    beside: Mapping[str, float] = field(default_factory=dict)
     quantity: str = ""
     instrument: str = ""
     counts: Array | None = None
@@ -56,6 +58,14 @@ class Block:
     @property
     def size(self) -> int:
         return len(self.u)
+
+    def moved(self, target: str, value: Array, zero: float, u: float | Array) -> float | Array:
+        """By how much a push of ``u`` moves ``value`` of a target, SI. A share of the reading is a share of the number that its scale shows, of
+        20 °C and not of 293 K."""
+        if not self.relative:
+            return u
+        shown = value - zero
+        return shown * u + np.where(shown < 0, -1.0, 1.0) * self.beside.get(target, 0.0)
 
 
 @dataclass(frozen=True, slots=True)
@@ -189,6 +199,9 @@ def of_input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Blo
     add("resolution", "last digit", np.where(has_stated, 0.0, left), "rectangular")
     if gauge is not None:
         once = ~watched & ~has_stated & ~traced
+        if gauge.each and (gauge.share or gauge.offset):
+            limit = (gauge.share or 0.0) * np.abs(mean - spec.unit.offset) + (gauge.offset or 0.0)
+            add("accuracy", "its instrument’s accuracy", np.where(has_stated, 0.0, limit / math.sqrt(3)), "rectangular")
         for kind, amount in (("reaction", gauge.reaction), ("placement", gauge.placement)):
             if amount:
                 add(
@@ -200,7 +213,7 @@ def of_input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Blo
     return Nominal(mean, k, s, spec.unit.offset), blocks
 
 
-def _shared(inputs: Iterable[InputReadings], zeros: Mapping[str, float], rules: HouseRules) -> list[Block]:
+def _shared(inputs: Iterable[InputReadings], zeros: Mapping[str, ZeroReading], rules: HouseRules) -> list[Block]:
     """One component for each instrument's zero, calibration and printed limits, acting on everything read with it. A zero that was read is
     known as well as such a reading is."""
     by_gauge: dict[str, tuple[MeasuringInstrument, list[str], list[str]]] = {}
@@ -214,15 +227,20 @@ def _shared(inputs: Iterable[InputReadings], zeros: Mapping[str, float], rules: 
     blocks = []
     root3 = math.sqrt(3)
     for name, (gauge, scaled, shifted) in by_gauge.items():
+        share, digits = (0.0, 0.0) if gauge.each else ((gauge.share or 0) / root3, (gauge.offset or 0) / root3)
         for kind, amount, words, keys, distribution in (
-            ("zero", _zero_u(gauge, rules), "its zero as read", shifted, "normal")
+            ("zero", zero_u(gauge, zeros[name], rules)[0], "its zero as read", shifted, "normal")
             if name in zeros
             else ("zero", gauge.zero, "its zero", shifted, "normal"),
             ("calibration", gauge.calibration, "its calibration", scaled, "normal"),
-            ("offset", (gauge.offset or 0) / root3, "its accuracy, offset", shifted, "rectangular"),
-            ("share", (gauge.share or 0) / root3, "its accuracy, share of reading", scaled, "rectangular"),
+            # "0.5 % + 2 digits" is one limit, the sum of both (rectangular, JCGM 100, 4.3.7).
+            ("accuracy", share, "its accuracy", scaled, "rectangular"),
+            ("accuracy", 0.0 if share else digits, "its accuracy", shifted, "rectangular"),
         ):
             if amount and keys:
+                u, dof = float(amount), math.inf
+                if kind == "zero" and name in zeros:
+                    u, dof = zero_u(gauge, zeros[name], rules)
                 blocks.append(
                     Block(
                         kind=kind,
@@ -230,17 +248,28 @@ def _shared(inputs: Iterable[InputReadings], zeros: Mapping[str, float], rules: 
                         subject=name,
                         targets=tuple(keys),
                         rows=None,
-                        u=np.array([amount]),
-                        dof=np.array([np.inf]),
-                        estimate=(),
+                        u=np.array([u]),
+                        dof=np.array([dof]),
+                        estimate=(f"zero:{name}",) if math.isfinite(dof) else (),
                         distribution=distribution,
-                        relative=kind in ("calibration", "share"),
+                        relative=kind == "calibration" or (kind == "accuracy" and share > 0),
+                        beside=dict.fromkeys(shifted, digits) if kind == "accuracy" and share and digits else {},
                         instrument=gauge.label,
                     )
                 )
     return blocks
 
 
-def _zero_u(gauge: MeasuringInstrument, rules: HouseRules) -> float:
-    """Standard uncertainty of one zero reading, SI."""
-    return math.hypot(float(resolution_u(gauge.least_count or 0.0, rules)), gauge.placement or 0.0)
+def zero_u(gauge: MeasuringInstrument, zero: ZeroReading, rules: HouseRules) -> tuple[float, float]:
+    """Standard uncertainty of what an instrument reads at zero, SI, and its degrees of freedom: the ± typed with it; else the scatter of its readings
+    and what their last digit exceeds that by. Nothing is placed between closed jaws, so positioning is not counted."""
+    if math.isfinite(zero.stated):
+        return zero.stated * (1.0 if rules.stated == "standard" else 1 / math.sqrt(3)), math.inf
+    last = float(resolution_u(gauge.least_count or 0.0, rules))
+    if zero.many < 2:
+        return last, math.inf
+    scatter = zero.scatter / math.sqrt(zero.many)
+    left = math.sqrt(max(last**2 - zero.scatter**2, 0.0))
+    u = math.hypot(scatter, left)
+    # Welch-Satterthwaite: only the scatter has few degrees of freedom.
+    return u, (zero.many - 1) * (u / scatter) ** 4 if scatter > 0 else math.inf

@@ -188,8 +188,7 @@ def pushed_inputs(pushes: Pushes, nominal: Mapping[str, Nominal]) -> dict[str, A
                 array[1 + index, lane.rows] += u
                 array[1 + index + lanes, lane.rows] -= u
             else:
-                # A share of the reading is a share of the number that its scale shows: of 20 °C, not of 293 K.
-                step = (array[0] - nominal[target].zero) * u[0] if block.relative else u[0]
+                step = block.moved(target, array[0], nominal[target].zero, float(u[0]))
                 array[1 + index] += step
                 array[1 + index + lanes] -= step
     return values

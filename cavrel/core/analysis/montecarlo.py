@@ -75,10 +75,14 @@ class _Moved:
         self.added: Array | None = None
         self.share: Array | None = None
 
-    def take(self, block: Block, drawn: Array, value: Array, column: bool) -> None:
-        """Add a block's deviations ``(size, n)``; those of a quantity that is read once act on all that follows from it."""
+    def take(self, block: Block, drawn: Array, value: Array, column: bool, beside: float = 0.0) -> None:
+        """Add a block's deviations ``(size, n)``; those of a quantity that is read once act on all that follows from it. ``beside``: what goes with
+        a relative u, SI."""
         if block.rows is None and block.relative:
             self.share = drawn if self.share is None else self.share + drawn
+            if beside:
+                with_it = drawn * (beside / float(block.u[0])) * np.where(value < 0, -1.0, 1.0)
+                self.added = with_it if self.added is None else self.added + with_it
         elif block.rows is None or not column:
             self.added = drawn if self.added is None else self.added + drawn
         elif block.size == value.shape[1]:
@@ -172,7 +176,8 @@ class _Sampler:
             drawn = self.draw(block, size)
             for target in block.targets:
                 if target in moved:
-                    moved[target].take(block, drawn, nominal[target], series_of.get(target) is not None)
+                    beside = block.beside.get(target, 0.0)
+                    moved[target].take(block, drawn, nominal[target], series_of.get(target) is not None, beside)
         full: dict[str, Array] = {"pi": np.array([[math.pi]])}
         full.update({key: np.array([[value]]) for key, value in self.analysis.program.constants.items()})
         common: dict[str, Array] = dict(full)

@@ -3,6 +3,7 @@
 What cannot be read is kept as a fault with its place; the rest goes on without it.
 """
 
+import math
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -63,15 +64,31 @@ class InputReadings:
         return f"{self.spec.unit.from_si(float(self.values[row - 1, trial - 1])):.4g}"
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ZeroReading:
+    """What an instrument reads at zero, SI, which is taken off everything read with it.
+
+    ``value``: the mean of its readings.
+    ``stated``: standard uncertainty of it by a typed ±, NaN where none is typed.
+    ``scatter``: standard deviation of its readings, NaN for a single one.
+    ``many``: how many.
+    """
+
+    value: float
+    stated: float
+    scatter: float
+    many: int
+
+
 @dataclass(frozen=True, slots=True)
 class Sheet:
-    """``keep``: series -> ``(rows,)`` false for rows left out. ``zeros``: by instrument, what it reads at zero, SI, which is taken off."""
+    """``keep``: series -> ``(rows,)`` false for rows left out. ``zeros``: by instrument."""
 
     inputs: tuple[InputReadings, ...]
     rows: Mapping[str, int]
     keep: Mapping[str, NDArray[np.bool_]]
     faults: tuple[Fault, ...]
-    zeros: Mapping[str, float]
+    zeros: Mapping[str, ZeroReading]
 
 
 def lay_out(program: Program, run: RunDocument) -> Sheet:
@@ -95,27 +112,45 @@ def lay_out(program: Program, run: RunDocument) -> Sheet:
     return Sheet(inputs, rows, keep, tuple(fault for entry in inputs for fault in entry.faults), zeros)
 
 
-def _zeros(program: Program, run: RunDocument) -> dict[str, float]:
-    """What instruments read at zero, SI, in the unit of what is first read with them where none is typed. Raises RunError."""
-    zeros: dict[str, float] = {}
+def _zeros(program: Program, run: RunDocument) -> dict[str, ZeroReading]:
+    """What instruments read at zero, in the unit of what is first read with them where none is typed; several readings are parted by semicolons.
+    Raises RunError."""
+    zeros: dict[str, ZeroReading] = {}
     for name, text in run.zeros.items():
         if name not in program.gauges:
             raise RunError(f"zeros.{name}", "the experiment has no such instrument")
         spec = next((s for s in program.inputs if s.gauge is not None and s.gauge.name == name), None)
         if spec is None or not text.strip():
             continue
+        unit = spec.unit.difference.text if spec.unit.offset else spec.unit.text
         try:
-            zeros[name] = read(
-                text.strip(), spec.unit.difference.text if spec.unit.offset else spec.unit.text, True
-            ).value
+            zeros[name] = zero_reading(text, unit)
         except ReadingError as fault:
             raise RunError(f"zeros.{name}", fault.what) from fault
     return zeros
 
 
-def _zero(spec: Input, zeros: Mapping[str, float]) -> float:
+def zero_reading(text: str, unit: str) -> ZeroReading:
+    """One or several readings at zero, parted by semicolons. Raises ReadingError."""
+    found = [read(part.strip(), unit, True) for part in text.split(";") if part.strip()]
+    if not found:
+        raise ReadingError("", "there is no reading in it")
+    values = np.array([one.value for one in found])
+    stated = [one.stated for one in found if one.stated is not None]
+    many = len(values)
+    return ZeroReading(
+        value=float(values.mean()),
+        stated=math.sqrt(sum(u**2 for u in stated) / len(stated) / many) if stated else math.nan,
+        scatter=float(values.std(ddof=1)) if many > 1 else math.nan,
+        many=many,
+    )
+
+
+def _zero(spec: Input, zeros: Mapping[str, ZeroReading]) -> float:
     """What is taken off each reading of an input, SI: differences hold their instrument's zero twice, and lose it."""
-    return 0.0 if spec.gauge is None or spec.difference else zeros.get(spec.gauge.name, 0.0)
+    if spec.gauge is None or spec.difference or spec.gauge.name not in zeros:
+        return 0.0
+    return zeros[spec.gauge.name].value
 
 
 def _check_names(program: Program, run: RunDocument) -> None:

@@ -22,6 +22,8 @@ class MeasuringInstrument:
     ``zero``: standard uncertainty of all readings together by its zero.
     ``share``: relative limit, half-width of a rectangular distribution.
     ``offset``: limit, half-width of a rectangular distribution.
+    ``each``: both limits act on each reading by itself.
+    ``full_scale``: the largest reading it shows, None where nothing is said.
     ``dial``: settings have no last digit.
     ``step``: by which it can be set, SI, None where nothing is said.
     ``dead_time``: s, nought where none is declared.
@@ -36,6 +38,8 @@ class MeasuringInstrument:
     zero: float | None
     share: float | None = None
     offset: float | None = None
+    each: bool = False
+    full_scale: float | None = None
     dial: bool = False
     step: float | None = None
     dead_time: float = 0.0
@@ -80,6 +84,7 @@ def read_instrument(name: str, body: Instrument) -> MeasuringInstrument:
         raise DefinitionError(f"instruments.{name}.calibration", "is relative: write it like '0.1 %'")
     try:
         share, offset = _printed_limits(name, body, amounts["least_count"])
+        full_scale = None if body.full_scale is None else _amount(body.full_scale)
     except UnitError as fault:
         raise DefinitionError(f"instruments.{name}.full_scale", fault.what) from fault
     return MeasuringInstrument(
@@ -88,6 +93,8 @@ def read_instrument(name: str, body: Instrument) -> MeasuringInstrument:
         **{field: amount for field, amount in amounts.items() if field != "step"},
         share=share,
         offset=offset,
+        each=body.accuracy_acts == "each",
+        full_scale=full_scale,
         dial=body.dial,
         step=amounts["step"],
         dead_time=_dead_time(name, body),

@@ -13,8 +13,9 @@ class Instrument(Model):
 
     ``reaction`` and ``placement`` act on each reading on its own; ``calibration`` (a percentage) and ``zero`` act on every
     reading of the instrument together. All four are standard uncertainties, each an amount with its unit. What makers print are
-    limits, taken as rectangular and acting on all readings together: ``accuracy`` such as ``0.5 % + 2 digits``, and ``class`` in percent
-    of ``full_scale``. ``dial``: it is set to marks, such as a resistance box, so that a setting has no last digit to judge.
+    limits, taken as rectangular: ``accuracy`` such as ``0.5 % + 2 digits``, one limit that is the sum of both, and ``class`` in percent
+    of ``full_scale``. ``accuracy_acts``: on all readings together, as a wrong gain or offset does, or on each by itself, as a bent scale does.
+    ``dial``: it is set to marks, such as a resistance box, so that a setting has no last digit to judge.
     ``step``: the smallest change by which it can be set.
     ``dead_time``: how long a counter is blind after each count; formulas name it ``counter.dead_time``, nought where none is given.
     """
@@ -27,6 +28,7 @@ class Instrument(Model):
     calibration: Amount | None = None
     zero: Amount | None = None
     accuracy: Amount | None = None
+    accuracy_acts: Literal["together", "each"] = "together"
     accuracy_class: Annotated[float, Field(gt=0, le=20)] | None = Field(None, alias="class")
     full_scale: Amount | None = None
     dial: bool = False

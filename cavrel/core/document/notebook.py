@@ -118,7 +118,7 @@ class _Notebook:
                 for i, component in enumerate(range(span.start, span.stop)):
                     at = range(len(values.value)) if block.rows is None else [int(block.rows[i])]
                     for row in at:
-                        size = float(block.u[i]) * (float(values.value[row]) - zero if block.relative else 1.0)
+                        size = float(block.moved(target, values.value[row], zero, float(block.u[i])))
                         if math.isfinite(size) and size != 0:
                             own = "1" if bool(pushes.layout.independent[component]) else "0"
                             own = "count" if block.counts is not None else own

@@ -24,6 +24,7 @@ def of_readings(analysis: Analysis) -> list[Finding]:
         findings += _understood(readings)
         findings += _decimals(readings)
         findings += _implausible(analysis, readings)
+        findings += _over_range(readings)
         findings += of_trials(analysis, readings)
     return findings
 
@@ -79,7 +80,9 @@ def _understood(readings: InputReadings) -> list[Finding]:
 def _decimals(readings: InputReadings) -> list[Finding]:
     """Readings written with other decimals than the instrument gives; one remark for each column and kind."""
     spec = readings.spec
-    if spec.exact or spec.gauge is None or spec.gauge.least_count is None:
+    # What is given, set or counted has the digits that it was given, set or counted with.
+    chosen = spec.exact or spec.role == "set" or spec.whole or spec.count
+    if chosen or spec.gauge is None or spec.gauge.least_count is None:
         return []
     found: dict[str, list[tuple[tuple[int, int], Reading]]] = {"fewer": [], "more": []}
     counted = ~np.isnan(readings.values)
@@ -148,6 +151,30 @@ def _implausible(analysis: Analysis, readings: InputReadings) -> list[Finding]:
                 title=f"{place_words(spec, *place)}: {text}?",
                 say=f"{symbol} is expected within {_range_words(body.range or '')}. Look at the decimal mark, the unit and the digits; "
                 "if it is right, let it stand.",
+                trial_out=trial_out(spec, *place),
+                seen=text,
+            )
+        )
+    return findings
+
+
+def _over_range(readings: InputReadings) -> list[Finding]:
+    """Readings larger than their instrument can show."""
+    spec = readings.spec
+    if spec.gauge is None or spec.gauge.full_scale is None:
+        return []
+    limit = spec.gauge.full_scale
+    findings = []
+    for row, trial in np.argwhere(np.abs(readings.values - spec.unit.offset) > limit * (1 + 1e-9)):
+        place = (int(row) + 1, int(trial) + 1)
+        text, most = readings.text(*place), f"{limit / spec.unit.factor:.4g} {spec.unit.difference.pretty}".strip()
+        findings.append(
+            Finding(
+                code="over-range",
+                level="caution",
+                at=place_of(spec, *place),
+                title=f"{place_words(spec, *place)}: {text}?",
+                say=f"The {spec.gauge.label} shows at most {most}. Look at the digits and the unit, or choose a larger range.",
                 trial_out=trial_out(spec, *place),
                 seen=text,
             )

@@ -20,6 +20,9 @@ class Spread(Protocol):
     def pair(self, first: Array, second: Array) -> tuple[Array, Array]:
         """Two operands as batches that fit each other."""
 
+    def widen(self, values: Array) -> Array:
+        """``values`` with an entry for each component."""
+
     def fold(self, name: str, values: Array) -> Array:
         """A folding function over the rows of ``values``."""
 
@@ -135,7 +138,8 @@ def _call(function: str, parts: tuple[Compiled, ...], series: str | None) -> Com
             values = parts[0](env)
             if series is not None and series in env.keep:
                 values = np.where(env.keep[series], values, np.nan)
-            return fold(values) if env.spread is None else env.spread.fold(function, values)
+            # What runs over no table has no rows that a lane could push: a list is folded as it stands.
+            return fold(values) if env.spread is None or series is None else env.spread.fold(function, values)
 
         return folded
     if function in ("min", "max"):
@@ -158,7 +162,15 @@ def _call(function: str, parts: tuple[Compiled, ...], series: str | None) -> Com
 
         return spaced
     if function == "list":
-        return lambda env: np.array([[float(part(env)[0, 0]) for part in parts]])
+
+        def listed(env: Environment) -> Array:
+            values = [part(env) for part in parts]
+            if env.spread is not None:
+                values = [env.spread.widen(value) for value in values]
+            many = max(len(value) for value in values)
+            return np.concatenate([np.broadcast_to(value, (many, 1)) for value in values], axis=1)
+
+        return listed
     operate = _ELEMENTWISE[function]
     if len(parts) == 2:
         return lambda env: operate(*env.pair(parts[0](env), parts[1](env)))

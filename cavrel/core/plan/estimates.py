@@ -68,12 +68,9 @@ def _drawn(analysis: Analysis, spec: Input, true: Array, many: int) -> Array:
     trials = draw.normal(0.0, own_size(analysis.program, spec), (DRAWS, rows, many))
     if gauge is not None and step:
         # Where between two marks a reading lies is the true value's doing, and the instrument's, whose errors all trials share.
-        share = draw.normal(0.0, gauge.calibration or 0.0, (DRAWS, 1)) + draw.uniform(-1, 1, (DRAWS, 1)) * (
-            gauge.share or 0.0
-        )
-        offset = draw.normal(0.0, gauge.zero or 0.0, (DRAWS, 1)) + draw.uniform(-1, 1, (DRAWS, 1)) * (
-            gauge.offset or 0.0
-        )
+        limit = draw.uniform(-1, 1, (DRAWS, 1))  # of what makers print, share and digits are one
+        share = draw.normal(0.0, gauge.calibration or 0.0, (DRAWS, 1)) + limit * (gauge.share or 0.0)
+        offset = draw.normal(0.0, gauge.zero or 0.0, (DRAWS, 1)) + limit * (gauge.offset or 0.0)
         shown = true - spec.unit.offset
         trials = step * np.rint((trials + (shown + share * shown + offset)[:, :, None]) / step)
     variance = trials.var(axis=2, ddof=1)

@@ -114,8 +114,9 @@ class Apparatus:
                 self.true[name] = self.typed(program.input_of[name])
 
     def of_gauge(self, gauge: MeasuringInstrument) -> _Errors:
-        share = self.draw.normal(0, gauge.calibration or 0.0) + self.draw.uniform(-1, 1) * (gauge.share or 0.0)
-        offset = self.draw.normal(0, gauge.zero or 0.0) + self.draw.uniform(-1, 1) * (gauge.offset or 0.0)
+        limit = self.draw.uniform(-1, 1)  # of what makers print, share and digits are one
+        share = self.draw.normal(0, gauge.calibration or 0.0) + limit * (gauge.share or 0.0)
+        offset = self.draw.normal(0, gauge.zero or 0.0) + limit * (gauge.offset or 0.0)
         return _Errors(float(share), float(offset))
 
     def value(self, text: str, series: str | None, place: str) -> Array:

@@ -131,8 +131,8 @@ class Zero(Kind):
         if instrument is None:
             raise EntryError("slot", f"'{slot[:60]}' names no instrument of this experiment")
         text = body.get("text")
-        if not isinstance(text, str) or len(text) > 60:
-            raise EntryError("body.text", "a zero reading has a text")
+        if not isinstance(text, str) or len(text) > 120:
+            raise EntryError("body.text", "a zero reading is a text of up to 120 characters")
         if text.strip():
             zero_of(definition, name, text)
 
@@ -147,12 +147,18 @@ class Zero(Kind):
 
 
 def zero_of(definition: Definition, name: str, text: str) -> float:
-    """A zero reading, SI, in the unit of what the instrument reads where none is typed. Raises EntryError."""
+    """A zero reading, or the mean of several parted by semicolons, SI, in the unit of what the instrument reads where none is typed. Raises
+    EntryError."""
     unit = next((u for u in units_of(definition, name)), "")
-    try:
-        return read(text.strip(), unit, True).value
-    except CavrelError as fault:
-        raise EntryError("body.text", fault.what) from fault
+    found = []
+    for part in (p.strip() for p in text.split(";")):
+        try:
+            found += [read(part, unit, True).value] if part else []
+        except CavrelError as fault:
+            raise EntryError("body.text", fault.what) from fault
+    if not found:
+        raise EntryError("body.text", "there is no reading in it")
+    return sum(found) / len(found)
 
 
 def units_of(definition: Definition, name: str) -> list[str]:
