@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 
-from cavrel.core.findings.judge import judged
 from cavrel.core.logbook import in_force
 from cavrel.core.logbook.kinds.reporting import SECTIONS
 from cavrel.present import notes
@@ -123,7 +122,7 @@ def _discussion(opened: Opened) -> str:
     for name, result in opened.analysis.results.items():
         if result.reason:
             continue
-        verdict = judged(opened.analysis, result, opened.findings)
+        verdict = opened.verdict(result)
         if verdict.kind != "none":
             said.append(f"{opened.definition.results[name].label}: {verdict.head} {verdict.text}")
     return "\n".join(said)
@@ -133,7 +132,7 @@ def _conclusion(opened: Opened) -> str:
     result = opened.result
     if result is None or result.reason:
         return ""
-    verdict = judged(opened.analysis, result, opened.findings)
+    verdict = opened.verdict(result)
     value = result.measured(opened.analysis.rules.rounding).text()
     beside = "what this run says in another way" if verdict.measured else "the accepted value"
     ends = {

@@ -30,20 +30,20 @@ def package_of(opened: Opened) -> bytes:
         | {"format": cupboard.format},
     }
     made = opened.entries[-1].saved_at.isoformat() if opened.entries else ""
-    return package.archive(opened.run.title, opened.run.experiment, tables_of(opened), documents, made)
+    return package.archive(opened.title, opened.run.experiment, tables_of(opened), documents, made)
 
 
 def book_of(opened: Opened, kind: str) -> bytes:
     """The run as a workbook, ``xlsx`` or ``ods``."""
     from cavrel.core.document import spreadsheets  # half a second of libraries that only a workbook should cost
 
-    pages = workbook(opened.analysis, opened.run.title, f"{opened.begun:%Y-%m-%d}, bench {opened.run.bench}")
+    pages = workbook(opened.analysis, opened.title, f"{opened.begun:%Y-%m-%d}, bench {opened.run.bench}")
     return spreadsheets.xlsx(pages) if kind == "xlsx" else spreadsheets.ods(pages)
 
 
 def notebook_of(opened: Opened) -> str:
     """The run as a notebook that works every result out again."""
-    return json.dumps(notebook(opened.analysis, opened.run.title), indent=1, ensure_ascii=False) + "\n"
+    return json.dumps(notebook(opened.analysis, opened.title), indent=1, ensure_ascii=False) + "\n"
 
 
 def latex_of(opened: Opened) -> str:
@@ -52,7 +52,7 @@ def latex_of(opened: Opened) -> str:
     once = printed.quantities(opened)
     if once:
         found.append(latex.table("Quantities of the run", [("quantity", ""), ("value", "")], once))
-    found += [latex.table(t.caption, t.head, t.rows) for t in printed.tables(opened)]
+    found += [latex.table(report.caption(opened, t.caption), t.head, t.rows) for t in printed.tables(opened)]
     results = report.results(opened)
     if results:
         head = [("result", ""), ("value", ""), ("beside", "")]

@@ -12,7 +12,7 @@ from cavrel.core.analysis.distribution import summarise
 from cavrel.core.analysis.montecarlo import drawn
 from cavrel.core.document import result_document
 from cavrel.core.findings.foretold import foretold
-from cavrel.core.findings.judge import judged, rests_on
+from cavrel.core.findings.judge import rests_on
 from cavrel.core.quantity.rounding import percent, significant
 from cavrel.core.words import counted
 from cavrel.graph import numberline, shape
@@ -37,7 +37,7 @@ def _others(others: Others, result: ResultAnalysis) -> list[tuple[str, float, fl
 def _card(opened: Opened, result: ResultAnalysis, others: Others) -> dict[str, Any]:
     """Everything the page says of one result."""
     body = opened.definition.results[result.name]
-    verdict = judged(opened.analysis, result, opened.findings)
+    verdict = opened.verdict(result)
     value = result.measured(opened.analysis.rules.rounding)
     lines: list[dict[str, Any]] = []
     for source in result.budget:
@@ -174,7 +174,7 @@ def notes_of(opened: Opened) -> list[Note]:
         found.append(replace(note, acts=tuple(a for a in note.acts if a.act != "go")))
     small = []
     for name, result in opened.analysis.results.items():
-        verdict = judged(opened.analysis, result, opened.findings)
+        verdict = opened.verdict(result)
         if verdict.kind == "agrees" and abs(verdict.percent) < opened.analysis.rules.acceptable:
             apart = f"{percent(abs(verdict.percent))} % {'apart' if verdict.measured else 'off'}"
             small.append(f"{opened.definition.results[name].label} {apart}")
@@ -248,6 +248,7 @@ def _shape(opened: Opened, name: str) -> dict[str, str] | None:
 
 def content(opened: Opened, others: Others, wanted: str = "") -> dict[str, Any]:
     """What the page shows beside its frame. ``wanted``: the result whose distribution is drawn, empty for none."""
+    mistakes = suspects.cards(opened)  # sought before any verdict is given
     every = results.overview(opened)
     return {
         "cards": [_card(opened, r, others) for r in opened.analysis.results.values()],
@@ -255,7 +256,7 @@ def content(opened: Opened, others: Others, wanted: str = "") -> dict[str, Any]:
         "predictions": _predictions(opened),
         "carried": carried.cards(opened),
         "held": verified.held(opened),
-        "suspects": suspects.cards(opened),
+        "suspects": mistakes,
         "doubt": suspects.doubt(opened),
         "shape": _shape(opened, wanted) if wanted else None,
     }

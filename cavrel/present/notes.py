@@ -1,10 +1,13 @@
 """The margin: notes set beside what they are about."""
 
+import json
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass, replace
 
 from cavrel.core.findings.finding import Finding
 from cavrel.core.logbook import in_force, places
+from cavrel.core.logbook.run import trials
+from cavrel.core.quantity.units import pretty
 from cavrel.core.words import counted
 from cavrel.present.texts import clock
 from cavrel.service.opened import Opened
@@ -202,6 +205,31 @@ def cautions(opened: Opened) -> Iterable[Note]:
             yield Note(tone="caution", title="Take care", text=said, key=f"care-{i}")
 
 
+def suggested(opened: Opened) -> Iterable[Note]:
+    """Values that the experiment suggests and nobody has taken: results wait for them, and one press takes them all."""
+    typed = opened.state.run.quantities
+    waiting = [
+        (name, body)
+        for name, body in opened.definition.quantities.items()
+        if body.default is not None and body.formula is None and not any(t.strip() for t in trials(typed.get(name)))
+    ]
+    if not waiting:
+        return
+    said = "; ".join(f"{b.label} {b.default} {pretty(b.unit or '')}".strip() for _, b in waiting)
+    texts = json.dumps({f"quantities.{name}.1": b.default for name, b in waiting}, ensure_ascii=False)
+    one = len(waiting) == 1
+    yield Note(
+        tone="caution",
+        title="A suggested value is not in use yet"
+        if one
+        else f"{counted(len(waiting), 'suggested value')} not in use yet",
+        text=f"{said}. Results wait until you take {'it' if one else 'them'}, or write your own.",
+        at=f"quantities.{waiting[0][0]}",
+        acts=(Act("Use this value" if one else "Use these values", "take-suggested", "", texts),),
+        key="suggested",
+    )
+
+
 _ORDER = {"danger": 0, "caution": 1, "note": 2}
 
 
@@ -217,6 +245,7 @@ def measure_notes(opened: Opened) -> list[Note]:
     return [
         *cautions(opened),
         *clashes(opened),
+        *suggested(opened),
         *map(of_finding, findings(opened, about_fits)),
         *left_out(opened),
         *corrections(opened),

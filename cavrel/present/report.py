@@ -10,22 +10,29 @@ from typing import Any
 from cavrel import __version__
 from cavrel.catalogue import pictures
 from cavrel.core.findings.foretold import foretold
-from cavrel.core.findings.judge import judged
 from cavrel.core.formula import mathml
 from cavrel.core.formula.parse import parse_law
 from cavrel.core.formula.text import typeset
 from cavrel.core.logbook import in_force
 from cavrel.core.quantity.rounding import percent
+from cavrel.core.slips.cards import place
 from cavrel.core.words import counted
 from cavrel.present import gauges, graphs, texts, verified, worked
 from cavrel.present.drafted import deviations, parts
 from cavrel.present.printed import Ruled, quantities, tables
 from cavrel.service.opened import Opened
 
+SIMULATED = "Simulated readings."
 
-def _plain(table: Ruled) -> dict[str, Any]:
+
+def caption(opened: Opened, text: str) -> str:
+    """A caption, which says where its readings come from when that is no apparatus."""
+    return f"{text.rstrip('.')}. {SIMULATED}" if opened.simulated else text
+
+
+def _plain(opened: Opened, table: Ruled) -> dict[str, Any]:
     return {
-        "caption": table.caption,
+        "caption": caption(opened, table.caption),
         "head": [list(h) for h in table.head],
         "rows": table.rows,
         "out": {str(n): reason for n, reason in table.out.items()},
@@ -36,7 +43,7 @@ def _held(opened: Opened) -> list[dict[str, Any]]:
     """What is held against a standard, as tables of the report."""
     return [
         {
-            "caption": f"{h.label}. {h.says}",
+            "caption": caption(opened, f"{h.label}. {h.says}"),
             "head": [
                 ["", ""],
                 ["standard", h.unit],
@@ -61,7 +68,9 @@ def _figures(opened: Opened) -> list[dict[str, Any]]:
         drawn = graphs.straightened(opened, fit)
         found.append(
             {
-                "caption": f"Figure {len(found) + 1}. {y.word or y.symbol} against {x.word or x.symbol}",
+                "caption": caption(
+                    opened, f"Figure {len(found) + 1}. {y.word or y.symbol} against {x.word or x.symbol}"
+                ),
                 "drawn": drawn.line,
                 "steps": [[says, text] for says, text in worked.steps(opened, fit)],
                 "parameters": [
@@ -82,7 +91,7 @@ def results(opened: Opened) -> list[dict[str, Any]]:
         if result.reason:
             found.append({"name": name, "label": body.label, "missing": result.reason})
             continue
-        verdict = judged(opened.analysis, result, opened.findings)
+        verdict = opened.verdict(result)
         other = result.accepted
         said = opened.state.run.plan.foreseen.get(name, "")
         came = foretold(said, result, opened.analysis.rules.acceptable) if said else None
@@ -114,6 +123,7 @@ def results(opened: Opened) -> list[dict[str, Any]]:
 def content(opened: Opened) -> dict[str, Any]:
     """Everything the report shows, as plain data: texts, numbers as text, drawings as markup of our own."""
     definition = opened.definition
+    mistakes = opened.suspected  # sought before any verdict is given
     written = {name: asdict(part) for name, part in parts(opened).items()}
     law = ""
     if definition.law:
@@ -123,6 +133,7 @@ def content(opened: Opened) -> dict[str, Any]:
     done = {place for place, tick in opened.state.ticks.items() if in_force(tick)[0] == "tick"}
     return {
         "title": opened.run.title,
+        "simulated": opened.simulated,
         "experiment": definition.title,
         "bench": opened.run.bench,
         "course": opened.run.course_title,
@@ -139,11 +150,15 @@ def content(opened: Opened) -> dict[str, Any]:
         "drawing": pictures.drawing(definition.id, opened.state.run.options) or "",
         "circuit": pictures.drawing(definition.id, opened.state.run.options, "circuits") or "",
         "quantities": [list(pair) for pair in quantities(opened)],
-        "tables": [_plain(t) for t in tables(opened)] + _held(opened),
-        "entries": [_plain(t) for t in tables(opened, each=True)],
+        "tables": [_plain(opened, t) for t in tables(opened)] + _held(opened),
+        "entries": [_plain(opened, t) for t in tables(opened, each=True)],
         "figures": _figures(opened),
         "results": results(opened),
         "departures": deviations(opened),
+        "open": [
+            *(f.title for f in opened.findings if f.level != "note"),
+            *(f"Possible mistake: {place(opened.analysis, s.at)}" for s in mistakes.suspects),
+        ],
         "missing": [_short(p) for p in written.values() if not p["text"]],
         "drafts": [p["title"] for p in written.values() if p["text"] and not p["own"]],
         "basis": _basis(opened),
@@ -179,6 +194,7 @@ def data(opened: Opened) -> dict[str, Any]:
     """The report's texts as data."""
     return {
         "title": opened.run.title,
+        "simulated": opened.simulated,
         "bench": opened.run.bench,
         "parts": [
             {"name": p.name, "title": p.title, "text": p.text, "own": p.own, "draft": p.draft}

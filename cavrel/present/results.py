@@ -3,7 +3,6 @@
 from dataclasses import dataclass
 
 from cavrel.core.document import result_text
-from cavrel.core.findings.judge import judged
 from cavrel.service.opened import Opened
 
 _WORDS = {
@@ -42,7 +41,7 @@ def overview(opened: Opened) -> list[Glance]:
     """Every result in the order of the definition."""
     found = []
     for name, result in opened.analysis.results.items():
-        body, verdict = opened.definition.results[name], judged(opened.analysis, result, opened.findings)
+        body, verdict = opened.definition.results[name], opened.verdict(result)
         against = ""
         if result.accepted is not None and not result.reason:
             against = opened.analysis.measured(result.accepted.value, result.accepted.u, result.unit).text()

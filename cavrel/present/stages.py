@@ -3,7 +3,6 @@
 import math
 from dataclasses import dataclass
 
-from cavrel.core.findings.judge import judged
 from cavrel.core.logbook.progress import planned_rows as plan_rows
 from cavrel.core.logbook.progress import progress
 from cavrel.core.quantity.rounding import percent
@@ -82,11 +81,11 @@ def _judge(opened: Opened) -> Stage:
     result = opened.result
     if result is None or result.reason:
         return Stage("judge", "Judge", "too early", "waiting")
-    verdict = judged(opened.analysis, result, opened.findings)
+    verdict = opened.verdict(result)
     line = result.measured(opened.analysis.rules.rounding).bare()
     if math.isfinite(verdict.percent):
         line += f", {percent(verdict.percent)}\u00a0%"
-    doubts = any(f.level != "note" and f.result for f in opened.findings)
+    doubts = any(f.level != "note" for f in opened.findings)
     good = verdict.kind in ("agrees", "none", "side") and not doubts
     return Stage("judge", "Judge", line, "done" if good else "begun")
 

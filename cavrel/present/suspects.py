@@ -1,7 +1,7 @@
 """Possible mistakes as Judge shows them: a card for each place, its causes, every result that would change, and what a person can do."""
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from cavrel.core.logbook.run import trials
 from cavrel.core.logbook.slots import MOST_TRIALS
@@ -9,7 +9,8 @@ from cavrel.core.slips import Suspect
 from cavrel.core.slips.cards import place
 from cavrel.core.slips.records import Change
 from cavrel.core.words import counted
-from cavrel.present.notes import CONVERTED
+from cavrel.present import notes
+from cavrel.present.notes import CONVERTED, Note
 from cavrel.service.opened import Opened
 
 
@@ -63,6 +64,27 @@ def doubt(opened: Opened) -> dict[str, object]:
         "unexplained": found.unexplained,
         "between": " and ".join(found.between),
     }
+
+
+def as_notes(opened: Opened) -> list[Note]:
+    """The same as remarks for a margin: what and where, with what would change."""
+    return [
+        Note(
+            tone="suspect",
+            title=f"Possible mistake: {card.where[0].lower()}{card.where[1:]}",
+            text=f"{card.say} It is {card.odds}."
+            + "".join(f" {c.label} would be {c.after}, not {c.before}." for c in card.changes[:2]),
+            at="" if card.at.startswith(("systematic.", "instruments.", "options.")) else card.at,
+            key=f"mistake-{card.at}",
+        )
+        for card in cards(opened)
+    ]
+
+
+def report_notes(opened: Opened) -> list[Note]:
+    """Beside a report: what is open, so that nobody hands it in, or marks it, unseen; then the bench's own notes."""
+    open_ = [notes.of_finding(f) for f in notes.findings(opened, least="caution")]
+    return [*as_notes(opened), *(replace(note, acts=()) for note in open_), *notes.notes_of_bench(opened)]
 
 
 def _card(opened: Opened, suspect: Suspect) -> Card:

@@ -69,9 +69,13 @@ def _readings(content: dict[str, Any]) -> dict[str, str]:
     found: dict[str, str] = dict(content["quantities"])
     for table in content["tables"]:
         caption = table["caption"]
+        heads = [f"{what}{f' / {unit}' if unit else ''}" for what, unit in table["head"]]
         for row in table["rows"]:
-            for (what, unit), cell in list(zip(table["head"], row, strict=False))[1:]:
-                found[f"{caption}, row {row[0]}, {what}{f' / {unit}' if unit else ''}"] = cell
+            for column, cell in list(enumerate(row[: len(heads)]))[1:]:
+                # Trials of one column share a heading: each is a place of its own.
+                alike = [i for i in range(1, len(heads)) if heads[i] == heads[column]]
+                trial = f", trial {alike.index(column) + 1}" if len(alike) > 1 else ""
+                found[f"{caption}, row {row[0]}, {heads[column]}{trial}"] = cell
         for number, reason in table["out"].items():
             found[f"{caption}, row {number}"] = f"left out: {reason}"
     return found

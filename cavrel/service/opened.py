@@ -17,6 +17,7 @@ from cavrel.core.definition.steps import Program
 from cavrel.core.errors import CavrelError
 from cavrel.core.findings import findings_of
 from cavrel.core.findings.finding import Finding
+from cavrel.core.findings.judge import Verdict, check_first, judged
 from cavrel.core.findings.meaning import LineMeaning
 from cavrel.core.logbook import EMPTY, Book, Entry, SheetState, assemble, sheet_of
 from cavrel.core.logbook.run import RunDocument
@@ -68,6 +69,24 @@ class Opened:
         """What may have gone wrong: sought when somebody looks, never in a save."""
         refused = {key.partition("@")[0] for key in self.state.stands if key.startswith("slip-")}
         return find(self.analysis, catalogue.alternatives(self.base, self.state.run), refused)
+
+    def verdict(self, result: ResultAnalysis) -> Verdict:
+        """What a result says beside what it is compared with. Agreement waits for every open remark, and for a likely mistake once one was sought."""
+        verdict = judged(self.analysis, result, self.findings)
+        found: Found | None = vars(self).get("suspected")
+        if verdict.kind == "agrees" and found is not None and found.suspects:
+            return check_first(verdict, "a mistake is likely, and stands under “Possible mistakes”")
+        return verdict
+
+    @property
+    def simulated(self) -> bool:
+        """Whether its readings are those of simulated apparatus."""
+        return self.state.run.on_screen
+
+    @property
+    def title(self) -> str:
+        """What it is called wherever it leaves Cavrel: with simulated readings, so said."""
+        return f"{self.run.title} (simulated readings)" if self.simulated else self.run.title
 
     @property
     def begun(self) -> datetime:

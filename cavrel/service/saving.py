@@ -126,6 +126,7 @@ def _understood(before: Loaded, read: Sequence[tuple[str, NewEntry]], refused: d
         try:
             check_entry(_under(definition, chosen), entry.kind, entry.slot, entry.body)
             _check_unit(before, entry)
+            _check_points(before, entry)
         except CavrelError as fault:
             refused[key] = str(fault)
             continue
@@ -133,6 +134,19 @@ def _understood(before: Loaded, read: Sequence[tuple[str, NewEntry]], refused: d
             chosen[entry.slot.removeprefix("option:")] = str(entry.body.get("choice", ""))
         new.append(entry if entry.author else replace(entry, author=before.run.bench))
     return new
+
+
+def _check_points(before: Loaded, entry: NewEntry) -> None:
+    """Points stay within what the course's rubric gives for their criterion. Raises EntryError."""
+    _, _, which = entry.slot.partition(".points.")
+    points = entry.body.get("points")
+    if entry.kind != "marking" or not which or points is None:
+        return
+    criterion = before.cupboard.rubric.get(which)
+    if criterion is None:
+        raise EntryError("slot", f"the course's rubric has no criterion '{which}'; load the page again")
+    if points > criterion.points:
+        raise EntryError("body.points", f"at most {criterion.points:g} for {criterion.label.lower()}")
 
 
 def _check_unit(before: Loaded, entry: NewEntry) -> None:

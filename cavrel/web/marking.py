@@ -3,7 +3,7 @@
 from flask import Blueprint, jsonify, render_template
 from flask.typing import ResponseReturnValue
 
-from cavrel.present import notes
+from cavrel.present import suspects
 from cavrel.present.marking import marks
 from cavrel.service.opened import Opened
 from cavrel.web import forms
@@ -23,7 +23,7 @@ def page(run: int, version: int) -> ResponseReturnValue:
         "report/marking.html",
         opened,
         "marking",
-        list(notes.notes_of_bench(opened)),
+        suspects.report_notes(opened),
         v=found,
         c=body["content"],
         body=markup,

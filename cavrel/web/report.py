@@ -8,7 +8,7 @@ from flask import Blueprint, Response, abort, jsonify, redirect, render_template
 from flask.typing import ResponseReturnValue
 
 from cavrel.core.cupboard import EMPTY, Cupboard
-from cavrel.present import export, notes, report, versions
+from cavrel.present import export, report, suspects, versions
 from cavrel.present.marking import marks
 from cavrel.service.opened import Opened
 from cavrel.service.reports import sign as keep_signed
@@ -69,7 +69,7 @@ def _live(opened: Opened, form: str) -> dict[str, Any]:
 def page(run: int) -> ResponseReturnValue:
     opened = opened_or_404(run)
     live = _live(opened, request.args.get("form", ""))
-    return stage_page("report/page.html", opened, "report", list(notes.notes_of_bench(opened)), **live)
+    return stage_page("report/page.html", opened, "report", suspects.report_notes(opened), **live)
 
 
 @pages.get("/runs/<int:run>/report.json")
@@ -93,14 +93,18 @@ def sign(run: int) -> ResponseReturnValue:
         key = UUID(request.form.get("key", ""))
     except ValueError:
         abort(422, "The form has no key; load the page again.")
-    author = request.form.get("author", "").replace("\x00", "").strip()[:80] or opened.run.bench
+    author = request.form.get("author", "").replace("\x00", "").strip()[:80]
+    if not author:
+        live = _live(opened, "")
+        live["shown_fault"] = "Write who submits the report, then submit it again. Nothing is lost."
+        return stage_page("report/page.html", opened, "report", suspects.report_notes(opened), **live), 422
     made = keep_signed(pool(), run, author, key, request.form.get("last", ""), report.frozen)
     if made is None:
         live = _live(opened, "")
         live["shown_fault"] = (
             "Something was saved since this page was drawn. Look at it as it stands now, and sign again."
         )
-        return stage_page("report/page.html", opened, "report", list(notes.notes_of_bench(opened)), **live), 409
+        return stage_page("report/page.html", opened, "report", suspects.report_notes(opened), **live), 409
     return redirect(url_for("report.signed", run=run, version=made.version), 303)
 
 
@@ -131,7 +135,7 @@ def signed(run: int, version: int) -> ResponseReturnValue:
         shown_fault=fault,
         form=name,
         forms=forms.offered(cupboard),
-        **marks(opened, version, cupboard, body["content"]),
+        **marks(opened, version, cupboard, body["content"], for_bench=True),
     )
 
 
@@ -226,10 +230,11 @@ def as_pdf(content: dict[str, Any], version: SignedReport | None, form: str, cup
 
     body, _ = forms.body(form, content, cupboard)
     page = render_template("report/printed.html", c=content, v=version, body=body)
-    return paper(page, content["title"], version.author if version else content["bench"], size)
+    title = content["title"] + (" (simulated readings)" if content.get("simulated") else "")
+    return paper(page, title, version.author if version else content["bench"], size)
 
 
 def follow(opened: Opened, following: Following) -> str:
     """What changes on the page after a save: what is worked out, and each text that nobody is typing in."""
-    shown = frame(opened, "report", list(notes.notes_of_bench(opened)))
+    shown = frame(opened, "report", suspects.report_notes(opened))
     return render_template("report/follow.html", **shown, **_live(opened, following.detail))

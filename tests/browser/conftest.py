@@ -19,6 +19,7 @@ from playwright.sync_api import Error as PlaywrightError
 
 from cavrel.store.cluster import Cluster, free_port
 from tests.conftest import copied
+from tests.web.http import entry, taken_suggestions
 from tools.chromium import ARGUMENTS, EXECUTABLE, wait_until_served
 
 ROOT = Path(__file__).resolve().parent.parent.parent
@@ -190,6 +191,16 @@ def started(page: Page, server: Server, experiment: str, title: str, bench: str,
     answer = page.request.post(f"{server.address}/experiments/{experiment}/runs", form=own, max_redirects=0)
     found = re.search(r"/runs/(\d+)/", answer.headers["location"])
     assert found
+    run = f"{server.address}/runs/{found[1]}"
+    taken = taken_suggestions(
+        page.request.get(f"{run}/measure").text()
+    )  # one press; `test_suggested_values_wait` presses it
+    if taken:
+        made = [entry("reading", slot, text=value) for slot, value in taken.items()]
+        saved = page.request.post(
+            f"{run}/entries", data={"page": "measure", "entries": made}, headers={"X-CSRFToken": token}
+        )
+        assert saved.json()["refused"] == {}
     return int(found[1])
 
 

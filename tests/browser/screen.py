@@ -73,4 +73,4 @@ def carry_out(page: Page, server: Server, experiment: str) -> None:
     first = next(iter(found.values()))[1]
     if next(iter(catalogue.experiments()[experiment].results.values())).label in found:
         expect(page.locator('.stage[data-stage="4"]')).to_contain_text(first.partition("\u2009")[0])
-    expect(page.locator(".on-screen")).to_have_text("apparatus on the screen")
+    expect(page.locator(".on-screen")).to_have_text("simulated apparatus")

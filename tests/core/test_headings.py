@@ -31,7 +31,7 @@ def worked(state):
     return analyse(catalogue.program_of(PENDULUM, run.instruments, run.options, run.accepted, run.headings), run)
 
 
-READINGS = [
+READINGS = [("reading", "quantities.N.1", {"text": "20"})] + [
     ("reading", f"swings.{column}.{row}.1", {"text": text})
     for row, (length, time) in enumerate((("0.50", "28.4"), ("1.00", "40.1"), ("1.50", "49.2"), ("2.00", "56.7")), 1)
     for column, text in (("L", length), ("t", time))

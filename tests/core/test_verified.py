@@ -29,7 +29,7 @@ def test_each_row_says_how_far_apart_and_whether_both_least_counts_cover_it() ->
     assert found.limit.startswith("0.11")  # V/n + 0.01 V
     assert [row[5] for row in found.rows] == ["within", "within", "within", "beyond"]
     assert [row[4] for row in found.rows] == ["0", "0.99", "−1.5", "13"]
-    assert found.rows[3][1:4] == ("3.450 ± 0.009", "3.00 ± 0.02", "0.45 ± 0.02")
+    assert found.rows[3][1:4] == ("3.450 ± 0.012", "3.00 ± 0.02", "0.45 ± 0.02")
     assert "1 row of 4 lies beyond both least counts together" in found.says
 
 

@@ -135,9 +135,14 @@ def test_a_decimal_slip_is_implausible(pendulum: Program) -> None:
 
 
 def test_decimals_are_counted_in_the_typed_unit(pendulum: Program) -> None:
-    assert codes(findings(pendulum, lengths=["60", "90.0", "120.0", "150.0", "180.0"])) == {"decimals-fewer"}
-    assert codes(findings(pendulum, lengths=["600 mm", "90.0", "120.0", "150.0", "180.0"])) == set()
-    assert codes(findings(pendulum, lengths=["60.05", "90.0", "120.0", "150.0", "180.0"])) == {"decimals-more"}
+    assert codes(findings(pendulum, changed(1, 2, "38.0"))) == {"decimals-fewer"}
+    assert codes(findings(pendulum, changed(1, 2, "38050 ms"))) == {"decimals-more"} - {"decimals-more"}
+    assert codes(findings(pendulum, changed(1, 2, "38.051"))) == {"decimals-more"}
+
+
+@pytest.mark.parametrize("length", ["60", "60.05", "600 mm"])
+def test_nobody_is_asked_for_digits_of_what_was_set(pendulum: Program, length: str) -> None:
+    assert codes(findings(pendulum, lengths=[length, "90.0", "120.0", "150.0", "180.0"])) == set()
 
 
 def test_an_unreadable_reading_is_named_and_not_computed_with(pendulum: Program) -> None:

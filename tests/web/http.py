@@ -1,6 +1,7 @@
 """How the tests drive the application over HTTP."""
 
 import html
+import json
 import re
 from datetime import datetime, timezone
 from typing import Any
@@ -37,8 +38,10 @@ def save(client: FlaskClient, run: int, *entries: dict[str, Any], page: str = "m
     )
 
 
-def start(client: FlaskClient, experiment: str, bench: str, title: str, **options: str) -> int:
-    """Start a run as the shelf's form does and return its number."""
+def start(
+    client: FlaskClient, experiment: str, bench: str, title: str, *, suggested: bool = True, **options: str
+) -> int:
+    """Start a run as the shelf's form does and return its number. ``suggested``: take the values that the experiment suggests, as one press does."""
     with transaction(client.application.extensions["cavrel_pool"]) as connection:
         number = connection.execute("select id from bench where name = %s", [bench]).fetchone()
     assert number
@@ -48,4 +51,15 @@ def start(client: FlaskClient, experiment: str, bench: str, title: str, **option
     assert answer.status_code == 303
     found = re.search(r"/runs/(\d+)/", answer.location)
     assert found
-    return int(found[1])
+    run = int(found[1])
+    taken = taken_suggestions(client.get(f"/runs/{run}/measure").text) if suggested else {}
+    if taken:
+        made = [entry("reading", slot, text=value) for slot, value in taken.items()]
+        assert save(client, run, *made).json["refused"] == {}
+    return run
+
+
+def taken_suggestions(page: str) -> dict[str, str]:
+    """What pressing "Use these values" on a page would write, by slot."""
+    held = re.search(r'data-act="take-suggested"[^>]*data-seen="([^"]*)"', page)
+    return json.loads(html.unescape(held[1])) if held else {}

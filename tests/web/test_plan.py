@@ -177,7 +177,7 @@ def test_out_of_order_on_purpose_and_in_order_again(client: FlaskClient, run: in
 def test_an_instrument_as_its_maker_printed_it(client: FlaskClient) -> None:
     run = start(client, "led-threshold", "Wick", "With our own meter")
     before = client.get(f"/runs/{run}/plan.json").json["forecast"]["results"]["h"]["u"]
-    printed = {"label": "old needle meter", "class": "2.5", "full_scale": "3 V"}
+    printed = {"label": "old needle meter", "class": "5", "full_scale": "3 V"}
     assert not save(client, run, entry("instrument", "instrument:meter", **printed), page="plan").json["refused"]
     page = text(client, f"/runs/{run}/plan")
     assert "as it is printed on yours" in page

@@ -22,7 +22,7 @@ STAGES = ("measure", "straighten", "judge", "logbook")
 
 @pytest.fixture
 def run(client: FlaskClient) -> int:
-    return start(client, "pendulum", "Wick", "Saving")
+    return start(client, "pendulum", "Wick", "Saving", suggested=False)
 
 
 def readings(client: FlaskClient, run: int) -> dict[str, str]:
@@ -101,6 +101,7 @@ def test_a_save_sends_what_it_changed(client: FlaskClient, run: int) -> None:
         answer = client.post(f"/runs/{run}/entries", json=body, headers={"X-CSRFToken": token(client)})
         return answer.json["html"], answer.json["last"]
 
+    save(client, run, entry("reading", "quantities.N.1", text="20"))
     for row, length in enumerate((60, 80, 100), 1):
         save(client, run, entry("reading", f"swings.L.{row}.1", text=f"{length}.0"))
         _, last = sent(0, f"swings.t.{row}.1", f"{20 * 2 * math.pi * math.sqrt(length / 981):.2f}")
@@ -176,7 +177,7 @@ def test_entries_for_another_database_or_run_are_answered_truly(client: FlaskCli
     assert answer.status_code == 409
     assert readings(client, run) == {}
     save(client, run, one)
-    other = start(client, "pendulum", "Prism", "Another")
+    other = start(client, "pendulum", "Prism", "Another", suggested=False)
     assert "another run" in save(client, other, one).json["refused"][one["key"]]
     assert readings(client, other) == {}
 

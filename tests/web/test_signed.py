@@ -15,10 +15,10 @@ from cavrel.store import reports
 from cavrel.store.pool import Pool, transaction
 from cavrel.web import assets, pdf
 from tests.web.http import entry, save, text, token
-from tests.web.test_suspects import typed
+from tests.web.test_suspects import TIMES, typed
 
 
-def sign(client: FlaskClient, run: int, author: str = "", key: str = "", last: str = "") -> Any:
+def sign(client: FlaskClient, run: int, author: str = "Bench Wick", key: str = "", last: str = "") -> Any:
     page = client.get(f"/runs/{run}/report").text
     seen = re.search(r'id="sign-last"[^>]*value="(\d+)"', page)
     assert seen
@@ -65,6 +65,51 @@ def test_what_was_not_seen_is_not_signed(client: FlaskClient) -> None:
     assert answer.status_code == 409
     assert "Look at it as it stands now" in answer.text
     assert client.get(f"/runs/{run}/report/1").status_code == 404
+
+
+def test_a_report_without_a_name_is_not_signed(client: FlaskClient) -> None:
+    """The bench's name in grey is a suggestion, no signature."""
+    run = typed(client)
+    answer = sign(client, run, author=" ")
+    assert answer.status_code == 422
+    assert "Write who submits the report" in answer.text
+    assert client.get(f"/runs/{run}/report/1").status_code == 404
+
+
+def test_points_stay_within_the_rubric_and_changed_marks_are_a_version_with_a_reason(client: FlaskClient) -> None:
+    run = typed(client)
+    keep(client, "rubric", name="graph", label="Graph", points="4", words="Axes, units")
+    assert signed(client, run) == 1
+    place = "marking:1.points.graph"
+    refused = save(client, run, entry("marking", place, points=9)).json["refused"]
+    assert "at most 4 for graph" in str(refused)
+    refused = save(client, run, entry("marking", "marking:1.points.nothing", points=1)).json["refused"]
+    assert "no criterion" in str(refused)
+    assert save(client, run, entry("marking", place, points=3)).json["refused"] == {}
+    assert "3 of 4" not in text(client, f"/runs/{run}/report/1")
+    assert save(client, run, entry("marking", "marking:1.given", on=True)).json["refused"] == {}
+    assert "3 of 4" in text(client, f"/runs/{run}/report/1")
+    # Changed after it was returned: the bench keeps what it was given, the marker sees that they differ.
+    assert save(client, run, entry("marking", place, points=2)).json["refused"] == {}
+    assert "3 of 4" in text(client, f"/runs/{run}/report/1")
+    assert "Changed since the marks were returned: Graph" in text(client, f"/runs/{run}/report/1/mark")
+    assert (
+        save(client, run, entry("marking", "marking:1.given", on=True, reason="a curve counted twice")).json["refused"]
+        == {}
+    )
+    seen = text(client, f"/runs/{run}/report/1")
+    assert "2 of 4" in seen and "Version 2 of the marks" in seen and "a curve counted twice" in seen
+    assert save(client, run, entry("marking", "marking:1.given", on=False)).json["refused"] == {}
+    assert "2 of 4" not in text(client, f"/runs/{run}/report/1")
+
+
+def test_open_remarks_stand_beside_the_report_and_its_marking(client: FlaskClient) -> None:
+    run = typed(client, times=(*TIMES[:2], ("49.33", "43.97"), *TIMES[3:]))
+    assert "Possible mistake" in text(client, f"/runs/{run}/report")
+    assert "Open remarks" in text(client, f"/runs/{run}/report")
+    assert signed(client, run) == 1
+    assert "Possible mistake" in text(client, f"/runs/{run}/report/1/mark")
+    assert "Open when it was signed" in text(client, f"/runs/{run}/report/1")
 
 
 def test_the_same_form_twice_is_one_version(client: FlaskClient) -> None:

@@ -16,9 +16,10 @@ from cavrel.core.analysis.sheet import Sheet
 from cavrel.core.analysis.uncertainty import Source
 from cavrel.core.definition.reference import ReferenceValue
 from cavrel.core.definition.rules import HouseRules
-from cavrel.core.definition.steps import Program
+from cavrel.core.definition.steps import Derived, Program
 from cavrel.core.formula.evaluate import Environment
 from cavrel.core.logbook.run import RunDocument
+from cavrel.core.quantity.reading import read
 from cavrel.core.quantity.units import Unit
 from cavrel.core.quantity.value import MeasuredValue
 
@@ -227,12 +228,28 @@ class Analysis:
         """What a formula reads that is not part of the program's own steps."""
         return Environment(self.nominal, self.sheet.keep)
 
+    @property
+    def suggesting(self) -> Environment:
+        """The same with the values that the definition suggests where a quantity was not read: for set points and timers, never for a result."""
+        missing = [
+            e for e in self.program.inputs if e.default and e.series is None and np.isnan(self.nominal[e.key]).all()
+        ]
+        if not missing:
+            return self.environment
+        values = dict(self.nominal)
+        for entry in missing:
+            assert entry.default is not None
+            values[entry.key] = np.array([[read(entry.default, entry.unit.text, entry.difference).value]])
+        environment = Environment(values, self.sheet.keep)
+        for step in self.program.steps:
+            if isinstance(step, Derived) and step.series is None:
+                values[step.key] = step.run(environment)
+        return environment
+
     def begun(self, name: str) -> bool:
         """Whether any of the readings behind a fit, result or rule (``check#0``) was taken; true for what rests on none."""
         needs = self.program.needs.get(name, frozenset())
-        return not needs or any(
-            np.isfinite(self.nominal[key]).any() for key in needs if not self.program.input_of[key].default
-        )
+        return not needs or any(np.isfinite(self.nominal[key]).any() for key in needs)
 
     def behind_read(self, name: str, rows: int) -> NDArray[np.bool_]:
         """Where everything behind a fit, ``(rows,)``, or a result, ``(1,)``, was read; some of every column is enough for a result."""
@@ -248,14 +265,14 @@ class Analysis:
         if run is None:
             return math.nan
         with np.errstate(all="ignore"):
-            return float(run(self.environment)[0, 0])
+            return float(run(self.suggesting)[0, 0])
 
     def suggested(self, key: str) -> Array:
         """Settings that the definition suggests for a column, ``(n,)``, SI; none while what they rest on is not known."""
         if key not in self.program.suggestions:
             return np.zeros(0)
         with np.errstate(all="ignore"):
-            values = self.program.suggestions[key][0](self.environment)[0]
+            values = self.program.suggestions[key][0](self.suggesting)[0]
         return values if np.isfinite(values).all() else np.zeros(0)
 
     def measured(self, value: float, u: float, unit: Unit) -> MeasuredValue:

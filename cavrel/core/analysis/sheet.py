@@ -185,7 +185,7 @@ def _read_input(spec: Input, run: RunDocument, rows: int, zero: float) -> InputR
     if spec.series is None:
         cells = [run.quantities.get(spec.name)]
         out = frozenset(run.left_out_trials("", spec.name))
-        if spec.default is not None and not any(text.strip() for text in trials(cells[0])):
+        if spec.default is not None and run.suggested_in_use and not any(text.strip() for text in trials(cells[0])):
             cells = [spec.default]
     else:
         cells = list(run.series.get(spec.series, {}).get(spec.name, []))

@@ -201,10 +201,11 @@ class AxesDocument(_Model):
 
 
 class ResultDocument(_Model):
-    """``cavrel-result/1``."""
+    """``cavrel-result/1``. ``simulated``: the readings are those of simulated apparatus."""
 
     format: Literal["cavrel-result/1"]
     experiment: str
+    simulated: bool = False
     rules: HouseRules
     quantities: dict[str, SingleValue]
     series: dict[str, dict[str, ColumnValues]]

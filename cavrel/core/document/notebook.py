@@ -36,11 +36,15 @@ class _Notebook:
         self.definition = analysis.program.definition
         self.cells: list[tuple[str, str]] = []
 
+    def source(self) -> str:
+        """Where the readings come from, where that is no apparatus."""
+        return "**The readings are simulated.** " if self.analysis.run.on_screen else ""
+
     def document(self, title: str) -> dict[str, Any]:
         law = f"\n\nLaw: `{self.definition.law}`" if self.definition.law else ""
         self.say(
-            f"# {title}\n\n{self.definition.aim}{law}\n\nEverything here is worked out again from the two tables below. It needs NumPy, SciPy and "
-            "`uncertainties`. The last cell compares with what Cavrel found."
+            f"# {title}\n\n{self.definition.aim}{law}\n\n{self.source()}Everything here is worked out again from the two tables "
+            "below. It needs NumPy, SciPy and `uncertainties`. The last cell compares with what Cavrel found."
         )
         self.do(recipe.IMPORTS)
         self.say(

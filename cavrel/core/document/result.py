@@ -37,6 +37,7 @@ def result_document(
         "format": FORMAT,
         "experiment": definition.id,
         "rules": analysis.rules.model_dump(mode="json"),
+        "simulated": analysis.run.on_screen,
         "quantities": quantities,
         "series": series,
         "fits": {name: _fit(fit, analysis, (meanings or {}).get(name)) for name, fit in analysis.fits.items()},

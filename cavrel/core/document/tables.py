@@ -5,7 +5,7 @@ import io
 import math
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from cavrel.core.analysis import Analysis, Values
 from cavrel.core.analysis.trace import sample_times
@@ -31,12 +31,14 @@ class Column:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Table:
-    """A table. ``name``: for a file; ``title``: for people; ``rows``: numbers in the columns' units, texts as typed, None for nothing."""
+    """A table. ``name``: for a file; ``title``: for people; ``rows``: numbers in the columns' units, texts as typed, None for nothing;
+    ``simulated``: its readings are those of simulated apparatus."""
 
     name: str
     title: str
     columns: tuple[Column, ...]
     rows: tuple[tuple[Cell, ...], ...]
+    simulated: bool = False
 
 
 def tables(analysis: Analysis) -> list[Table]:
@@ -45,7 +47,7 @@ def tables(analysis: Analysis) -> list[Table]:
     found += [_series(analysis, name) for name in analysis.program.definition.series]
     if analysis.results:
         found.append(_results(analysis))
-    return [*found, *_traces(analysis)]
+    return [replace(table, simulated=analysis.run.on_screen) for table in (*found, *_traces(analysis))]
 
 
 def _traces(analysis: Analysis) -> Iterator[Table]:
@@ -183,12 +185,19 @@ def harmless(text: str) -> str:
     return f"'{text}" if _FORMULA.match(text) and not _NUMBER.match(text) else text
 
 
+SIMULATED = "simulated readings"
+"""Stands in the row of units, under the first name."""
+
+
 def as_csv(table: Table) -> str:
     """UTF-8 text: names, then units, then rows; numbers with a point and every figure they have, lines ended as RFC 4180 has it."""
     sink = io.StringIO()
     writer = csv.writer(sink, lineterminator="\r\n")
     writer.writerow([column.name for column in table.columns])
-    writer.writerow([column.unit for column in table.columns])
+    units = [column.unit for column in table.columns]
+    if table.simulated:
+        units[0] = f"{units[0]} ({SIMULATED})" if units[0] else SIMULATED
+    writer.writerow(units)
     for row in table.rows:
         writer.writerow(_written(row))
     return sink.getvalue()

@@ -49,7 +49,7 @@ class Book:
         rows: list[list[Cell]] = [
             [title or self.definition.title],
             [self.definition.title],
-            ["measured", made or None],
+            ["simulated readings" if self.analysis.run.on_screen else "measured", made or None],
             [None],
             ["Texts are what was typed. Numbers beside them are in the unit at the head of their column."],
             [

@@ -99,6 +99,26 @@ DOUBTS = {
 """Tests on the way to a result, and what failing one means for it."""
 
 
+OPEN = {
+    "implausible": "a reading that it rests on lies outside its usual range",
+    "implausible-result": "it lies outside its usual range",
+    "over-range": "a reading that it rests on is larger than its instrument shows",
+    "unreadable": "something that it rests on is no number",
+    "not-counted": "a count that it rests on is no whole number",
+    "two-ways": "a number that it rests on can be read in two ways",
+    "miscount": "a timing that it rests on may be miscounted",
+    "stands-apart": "a trial that it rests on lies far from its others",
+    "parity": "readings contradict each other",
+}
+"""Remarks that are open until a person answers them, and what each means for a result that rests on what it is about."""
+
+
+def check_first(verdict: Verdict, says: str) -> Verdict:
+    """Agreement that is not to be believed while something is open."""
+    text = f"{verdict.text} But {says}: check that before you believe the agreement."
+    return replace(verdict, kind="doubtful", head="Check first.", text=text)
+
+
 def judged(analysis: Analysis, result: ResultAnalysis, findings: Iterable[Finding]) -> Verdict:
     """The verdict, with what ``findings`` say of the way there: agreement by a line that failed a test is none to rely on."""
     verdict = judge(analysis, result)
@@ -112,10 +132,22 @@ def judged(analysis: Analysis, result: ResultAnalysis, findings: Iterable[Findin
         if f.level == "caution" and f.code in DOUBTS and (f.fit in behind or (not f.fit and f.series in tables))
     ]
     if not doubts:
-        return verdict
+        left = [OPEN[f.code] for f in findings if f.code in OPEN and _concerns(analysis, result, f)]
+        return check_first(verdict, _listed(list(dict.fromkeys(left)))) if left else verdict
     says = _listed(list(dict.fromkeys(doubts)))
     text = f"{verdict.text} Yet {says}: settle that before you believe the agreement."
     return replace(verdict, kind="doubtful", head="Agrees, but not cleanly.", text=text)
+
+
+def _concerns(analysis: Analysis, result: ResultAnalysis, finding: Finding) -> bool:
+    """Whether a remark is about a reading that a result rests on, about the result itself, or about the run."""
+    if finding.result:
+        return finding.result == result.name
+    slot = finding.slot
+    if slot is None:
+        return True
+    needs = analysis.program.needs[result.name]
+    return slot.key in needs if slot.name else any(need.startswith(f"{slot.series}.") for need in needs)
 
 
 def rests_on(analysis: Analysis, result: ResultAnalysis, fit: str) -> bool:
@@ -171,11 +203,14 @@ class _Words:
         apart = f"{self.off()} and {_times(size)} standard uncertainties"
         if size <= k:
             if (wide := self.wide(k)) is not None:
-                return "wide", "Too wide to tell.", f"{self.off()}: it agrees, but only because {wide}."
+                return "wide", "Too uncertain to tell.", f"{self.off()}: it agrees, but only because {wide}."
             chance = (
                 float(2 * special.stdtr(dof, -size)) if math.isfinite(dof) else float(special.erfc(size / math.sqrt(2)))
             )
             often = "often" if chance > 0.3 else "now and then" if chance > 0.1 else "seldom"
+            if not self.scaled():
+                alone = "whether that uncertainty is small shows only beside what the value is made of"
+                return "agrees", "Zero within its uncertainty.", f"{apart}: chance alone does this {often}; {alone}."
             return (
                 "agrees",
                 "Agrees.",
@@ -195,6 +230,10 @@ class _Words:
             "Does not agree.",
             f"{apart}: look for a slip first (a unit, a count, a factor), then for something systematic.",
         )
+
+    def scaled(self) -> bool:
+        """Whether the other value is a scale for how small an uncertainty is: zero is none."""
+        return bool(self.other.accepted.value) or bool(self.result.unit.offset)
 
     def wide(self, k: float) -> str | None:
         """Whose width makes the agreement empty, in words; None where it means something."""
@@ -218,14 +257,14 @@ class _Words:
         if not (math.isfinite(low) and math.isfinite(high)):
             text = "The readings are too uncertain for this formula: it has no value for many of the values they may stand for."
             return Verdict(
-                percent=shown, z=math.nan, kind="wide", head="Too wide to tell.", text=text, measured=measured
+                percent=shown, z=math.nan, kind="wide", head="Too uncertain to tell.", text=text, measured=measured
             )
         scale = f"{self.result.measured(self.analysis.rules.rounding).interval(low, high)} with 95 %"
         margin = 2 * self.other.accepted.u
         if low - margin <= value <= high + margin:
             text = f"{self.off()}: inside {scale}. The interval is wide and lopsided, so this says little."
             return Verdict(
-                percent=shown, z=math.nan, kind="wide", head="Too wide to tell.", text=text, measured=measured
+                percent=shown, z=math.nan, kind="wide", head="Too uncertain to tell.", text=text, measured=measured
             )
         return Verdict(
             percent=shown,

@@ -89,7 +89,9 @@ class RunDocument(BaseModel):
     shape that the bench foresaw for a fit; ``accepted``: values that the laboratory holds true, over those that ship; ``plan``: what was
     decided before the first reading; ``zeros``: what instruments read at zero, which is taken off everything read with them; ``headings``:
     what the table calls its columns, and the units they are read in; ``marks``: a word for each row of a table; ``on_screen``: the apparatus
-    was a drawn one; ``report``: its parts in the bench's own words.
+    was a drawn one; ``suggested_in_use``: where no text stands for a quantity, the value that the definition suggests counts as read, as in
+    documents of people who leave out what they took as it is; in a run of Cavrel's own somebody takes it; ``report``: its parts in the
+    bench's own words.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -109,6 +111,7 @@ class RunDocument(BaseModel):
     expected: dict[Key, Shape] = {}
     excluded: dict[Key, dict[str, Reason]] = {}
     on_screen: bool = False
+    suggested_in_use: bool = True
     plan: PlanDocument = PlanDocument()
     report: dict[Annotated[str, Field(max_length=40)], Annotated[str, Field(max_length=4000)]] = {}
     notes: Annotated[list[Annotated[str, Field(max_length=4000)] | dict[str, Any]], Field(max_length=2000)] = []

@@ -120,6 +120,7 @@ def sheet_of(
                 if name in definition.series
             },
             "expected": {name: shape for name, shape in standing.foreseen.items() if name in definition.fits},
+            "suggested_in_use": False,
             "on_screen": "run:on-screen" in latest and in_force(latest["run:on-screen"])[0] == "run",
             "report": dict(standing.report),
             "plan": _plan(definition, standing, settings),

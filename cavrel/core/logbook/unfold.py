@@ -8,8 +8,15 @@ from cavrel.core.errors import CavrelError, RunError
 from cavrel.core.logbook.gathered import slots_of
 from cavrel.core.logbook.kinds import check_entry
 from cavrel.core.logbook.planned import Made, plan_entries
-from cavrel.core.logbook.run import RunDocument, TraceDocument, traces
+from cavrel.core.logbook.run import RunDocument, TraceDocument, traces, trials
 from cavrel.core.logbook.slots import MOST_ROWS
+
+
+def _suggested(run: RunDocument, definition: Definition) -> Iterator[Made]:
+    """What a document leaves to the definition becomes a reading, for whoever wrote it took it as it is."""
+    for name, body in definition.quantities.items():
+        if run.suggested_in_use and body.default and body.formula is None and not any(trials(run.quantities.get(name))):
+            yield "reading", f"quantities.{name}.1", {"text": body.default}
 
 
 def acts(run: RunDocument, definition: Definition) -> list[Made]:
@@ -24,6 +31,7 @@ def acts(run: RunDocument, definition: Definition) -> list[Made]:
         *(("run", "run:on-screen", {"value": True}) for _ in range(run.on_screen)),
         *(("zero", f"zero:{name}", {"text": text}) for name, text in run.zeros.items()),
         *(("reading", slot, {"text": text}) for slot, text in slots_of(run)),
+        *_suggested(run, definition),
         *_traced(run),
         *(
             ("mark", f"mark:{name}.{row}", {"text": text})

@@ -114,6 +114,10 @@ class Apparatus:
                 self.true[name] = self.typed(program.input_of[name])
 
     def of_gauge(self, gauge: MeasuringInstrument) -> _Errors:
+        if gauge.each:
+            return _Errors(
+                float(self.draw.normal(0, gauge.calibration or 0.0)), float(self.draw.normal(0, gauge.zero or 0.0))
+            )
         limit = self.draw.uniform(-1, 1)  # of what makers print, share and digits are one
         share = self.draw.normal(0, gauge.calibration or 0.0) + limit * (gauge.share or 0.0)
         offset = self.draw.normal(0, gauge.zero or 0.0) + limit * (gauge.offset or 0.0)
@@ -177,6 +181,7 @@ class Apparatus:
             "format": "cavrel-run/1",
             "experiment": self.program.definition.id,
             **({"zeros": zeros} if zeros else {}),
+            "on_screen": True,
             "quantities": quantities,
             "series": series,
         }
@@ -210,7 +215,7 @@ class Apparatus:
         zero = spec.unit.offset  # of 20 °C a percent is 0.2 °C
         true = (typed - errors.offset + errors.share * zero) / (1 + errors.share)
         if spec.gauge and not spec.exact:
-            true = true + self.placing(spec, len(typed)) + self.rounding(spec, len(typed))
+            true = true + self.placing(spec, len(typed)) + self.rounding(spec, len(typed)) - self.each(spec, typed)
         self.true[spec.key] = true[None, :]
         return list(texts)
 
@@ -227,7 +232,7 @@ class Apparatus:
             true = self.true[spec.name][0]
         elif spec.series is None and spec.default is not None:
             self.true[spec.name] = np.array([[read(spec.default, spec.unit.text, spec.difference).value]])
-            return None
+            return [spec.default]
         else:
             return None
         if spec.key in self.plan.vary:
@@ -244,7 +249,7 @@ class Apparatus:
         cells: list[object] = []
         for v in true.tolist():
             noise = self.own(spec, many) if not spec.exact else np.zeros(many)
-            seen = v + errors.share * (v - spec.unit.offset) + errors.offset + noise
+            seen = v + errors.share * (v - spec.unit.offset) + errors.offset + noise + self.each(spec, np.array([v]))
             texts = [self.written(spec, s) for s in seen.tolist()]
             cells.append(texts if many > 1 else texts[0])
         if spec.key in self.once:
@@ -272,6 +277,14 @@ class Apparatus:
         """Errors of single readings, SI."""
         size = self.own_size(spec)
         return self.draw.normal(0.0, size, many) if size else np.zeros(many)
+
+    def each(self, spec: Input, values: Array) -> Array:
+        """Errors of a maker's limit that acts on each of ``values`` by itself, SI."""
+        gauge = spec.gauge
+        if gauge is None or not gauge.each or spec.exact:
+            return np.zeros(len(values))
+        limit = (gauge.share or 0.0) * np.abs(values - spec.unit.offset) + (gauge.offset or 0.0)
+        return np.asarray(self.draw.uniform(-1, 1, len(values)) * limit)
 
     def placing(self, spec: Input, many: int) -> Array:
         """How far settings lie from what was meant, beyond the nearest mark, SI."""

@@ -59,7 +59,7 @@ class _Carrying:
             key = entry.spec.key
             squares, dof = evidence.within(entry.values)
             declared = evidence.declared(entry, self.analysis.rules)
-            rounded = evidence.marks(entry) ** 2 / 12
+            rounded = float(np.square(evidence.marks(entry))) / 12
             variance = max(declared, rounded if math.isfinite(rounded) else 0.0)
             # Repeats that are all alike scatter by less than their last digit shows, not by nothing.
             least = dof * rounded if math.isfinite(rounded) else 0.0

@@ -121,8 +121,6 @@ class Readings:
         for row, trial in np.argwhere(np.isfinite(entry.values)).tolist():
             reading = entry.readings.get((row + 1, trial + 1))
             if entry.spec.series is None or self.analysis.sheet.keep[entry.spec.series][row]:
-                if reading is None and not entry.spec.extract:
-                    continue  # a value that stands until one is typed
                 yield One(spec=entry.spec, row=row, trial=trial, value=float(entry.values[row, trial]), reading=reading)
 
     def oddness(self, one: One) -> float:

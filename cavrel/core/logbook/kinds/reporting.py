@@ -100,6 +100,9 @@ class Marking(Kind):
         elif of == "given" and not which:
             if not isinstance(body.get("on"), bool):
                 raise EntryError("body.on", "must be true or false")
+            reason = body.get("reason", "")
+            if not isinstance(reason, str) or len(reason) > LONGEST_TEXT:
+                raise EntryError("body.reason", f"must be a text of up to {LONGEST_TEXT} characters")
         else:
             raise EntryError("slot", f"'{slot[:60]}' is no place of a signed report")
 

@@ -222,7 +222,8 @@ function onlyChanged(fragments) {
   fresh.innerHTML = fragments;
   for (const piece of [...fresh.content.children]) {
     const here = piece.id && document.getElementById(piece.id);
-    if (here && here.className.trim() === piece.className.trim() && here.innerHTML === piece.innerHTML) piece.remove();
+    const alike = here && here.className.trim() === piece.className.trim() && here.getAttribute("value") === piece.getAttribute("value");
+    if (alike && here.innerHTML === piece.innerHTML) piece.remove();
   }
   return fresh.innerHTML.trim();
 }

@@ -64,6 +64,16 @@ function readAgain({ slot, writes, page }) {
   document.addEventListener("cavrel:saved", go, { once: true });
 }
 
+/** Values that the experiment suggests become readings, for a person pressed for it. */
+function takeSuggested(texts) {
+  for (const [slot, text] of Object.entries(texts)) {
+    const input = document.querySelector(`input[data-slot="${CSS.escape(slot)}"]`);
+    if (input?.value.trim()) continue;
+    if (input) input.value = input.dataset.saved = text;
+    keep("reading", slot, { text });
+  }
+}
+
 /** A person says what a reading was; nothing is written that nobody typed. */
 function misread(button) {
   const input = button.parentElement.querySelector("input");
@@ -90,6 +100,7 @@ function act(button) {
   else if (what === "convert") convert(JSON.parse(button.dataset.writes));
   else if (what === "again") readAgain(button.dataset);
   else if (what === "misread") misread(button);
+  else if (what === "take-suggested") takeSuggested(JSON.parse(seen));
   else if (what === "undo-all") for (const one of slot.split(" ")) keep("undo", one, {});
   else if (what === "choose") keep("option", slot, { choice: JSON.parse(button.dataset.writes) });
   else if (what === "undo") keep("undo", slot, {});
