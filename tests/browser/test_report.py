@@ -58,9 +58,13 @@ def test_what_is_half_written_survives_a_dead_server_and_a_reload(page: Page, se
 @pytest.mark.own_window
 def test_signed_marked_and_given_back(page: Page, server: Server, run: int) -> None:
     at(page, server, run, "report")
+    # What was typed last belongs to the version, though nobody waited for its save.
+    page.locator("#write-discussion summary").click()
+    page.get_by_role("textbox", name="Discussion").fill("The swings were counted aloud.")
     page.get_by_label("Signed by").fill("Ines")
     page.get_by_role("button", name="Sign as it stands").click()
     expect(page.locator(".signed-line")).to_contain_text("signed by Ines")
+    expect(page.locator("#report")).to_contain_text("The swings were counted aloud.")
     version = page.url
     page.goto(f"{version}/mark")
     page.wait_for_selector("html[data-ready=yes]")
@@ -72,6 +76,10 @@ def test_signed_marked_and_given_back(page: Page, server: Server, run: int) -> N
     points.fill("many")
     points.press("Tab")
     expect(points).to_have_attribute("aria-invalid", "true")
+    points.fill("9")
+    points.press("Tab")
+    expect(page.locator(".mark-points .fault", has_text="at most 4")).to_be_visible()
+    expect(page.locator("#mark-total")).to_have_text("3.5 of 24")
     page.locator("#remark-graphs summary").click()
     page.get_by_role("textbox", name="Remark on Graphs").fill("half a remark on the axes")
     server.kill()
@@ -81,8 +89,8 @@ def test_signed_marked_and_given_back(page: Page, server: Server, run: int) -> N
     page.wait_for_selector("html[data-ready=yes]")
     saved(page)
     expect(page.get_by_role("textbox", name="Remark on Graphs")).to_have_value("half a remark on the axes")
-    page.get_by_role("button", name="Give it back").click()
-    expect(page.locator("#given-line")).to_contain_text("Given back to the bench.")
+    page.get_by_role("button", name="Return to bench").click()
+    expect(page.locator("#given-line")).to_contain_text("Returned to the bench.")
     page.goto(version)
     expect(page.locator(".marks")).to_contain_text("half a remark on the axes")
     expect(page.locator(".marks")).to_contain_text("3.5 of 24")

@@ -6,7 +6,7 @@ from cavrel import catalogue
 from cavrel.core.analysis import Analysis, analyse
 from cavrel.core.findings import findings_of
 from cavrel.core.findings.finding import Finding
-from cavrel.core.findings.judge import judge
+from cavrel.core.findings.judge import judge, judged
 from cavrel.core.logbook import run as runs
 from tests.core.machine import program, run
 
@@ -152,3 +152,37 @@ def test_counting_columns_are_not_held_to_their_scatter() -> None:
         series={"s": {"label": "S", "columns": {"c": {"label": "c", "role": "measured", "count": True, "repeats": 3}}}}
     )
     assert [f for f in findings_of(run(made, series={"s": {"c": [["100", "90", "108"]]}})) if f.level != "note"] == []
+
+
+def test_agreement_waits_for_what_is_open() -> None:
+    """An implausible reading that a result rests on, and nobody answered, leaves no green verdict; one of another result does not touch it."""
+    made = program(
+        instruments={"rule": {"least_count": "1 mm"}},
+        quantities={
+            n: {"label": n, "unit": "m", "instrument": "rule", "range": f"0.1[m] <= {n} <= 1[m]"} for n in ("a", "b")
+        },
+        results={
+            "one": {"label": "one", "formula": "a", "unit": "m", "accepted": "2.000[m]"},
+            "two": {"label": "two", "formula": "b", "unit": "m", "accepted": "0.500[m]"},
+        },
+    )
+    analysis = run(made, quantities={"a": "2.000", "b": "0.500"})
+    found = findings_of(analysis)
+    assert [f.code for f in found] == ["implausible"]
+    open_, quiet = (judged(analysis, analysis.results[name], found) for name in ("one", "two"))
+    assert judge(analysis, analysis.results["one"]).kind == "agrees"
+    assert (open_.kind, open_.head) == ("doubtful", "Check first.")
+    assert "outside its usual range" in open_.text
+    assert quiet.kind == "agrees"
+
+
+def test_zero_within_its_uncertainty_is_no_proof_that_it_is_small() -> None:
+    made = program(
+        instruments={"rule": {"least_count": "1 mm", "placement": "9 cm"}},
+        quantities={"a": {"label": "a", "unit": "m", "instrument": "rule"}},
+        results={"r": {"label": "r", "formula": "a", "unit": "m", "accepted": "0[m]"}},
+    )
+    analysis = run(made, quantities={"a": "0.100"})
+    verdict = judge(analysis, analysis.results["r"])
+    assert verdict.head == "Zero within its uncertainty."
+    assert "mean something" not in verdict.text

@@ -1,15 +1,20 @@
 """Pages and their twins, saving over HTTP, and what the pages say when something is wrong."""
 
+import io
+import json
 import re
+import zipfile
 from typing import Any
 from uuid import uuid4
 
+import openpyxl
+import pypdfium2
 import pytest
 from flask.testing import FlaskClient
 
 from cavrel import catalogue
 from cavrel.core.logbook import run as runs
-from tests.web.http import entry, save, start, text, token
+from tests.web.http import entry, save, start, taken_suggestions, text, token
 
 STAGES = ["measure", "straighten", "judge", "logbook"]
 
@@ -184,3 +189,57 @@ def test_the_shipped_names_are_only_our_own(client: FlaskClient) -> None:
     page = client.get("/runs/1/measure").text
     addresses = set(re.findall(r"https?://[^\"' >]+", page))
     assert addresses <= {"http://www.w3.org/2000/svg"}
+
+
+def test_suggested_values_wait_for_a_person(client: FlaskClient) -> None:
+    """A grey 20 gives no period and no g; one press makes readings of all that the experiment suggests."""
+    run = start(client, "pendulum", "Fresnel", "Suggested", suggested=False)
+    readings = [
+        entry("reading", f"swings.{column}.{row}.1", text=value)
+        for row, (length, time) in enumerate((("60.0", "31.10"), ("90.0", "38.06"), ("120.0", "43.95")), 1)
+        for column, value in (("L", length), ("t", time))
+    ]
+    save(client, run, *readings)
+    assert "Swings in one timing" in client.get(f"/runs/{run}/judge.json").json["results"]["g"]["reason"]
+    page = text(client, f"/runs/{run}/measure")
+    assert "A suggested value is not in use yet" in page
+    taken = taken_suggestions(client.get(f"/runs/{run}/measure").text)
+    assert taken == {"quantities.N.1": "20"}
+    save(client, run, *(entry("reading", slot, text=value) for slot, value in taken.items()))
+    assert client.get(f"/runs/{run}/judge.json").json["results"]["g"]["value"] == pytest.approx(9.8, rel=0.02)
+    assert "not in use yet" not in text(client, f"/runs/{run}/measure")
+    assert "Swings in one timing" in text(client, f"/runs/{run}/logbook")
+
+
+def test_simulated_readings_say_so_wherever_they_go(client: FlaskClient) -> None:
+    run = start(client, "spring", "Fresnel", "Said so")
+    made = [
+        entry("reading", slot, text=value)
+        for row in (1, 2, 3, 4)
+        for slot, value in ((f"loads.n.{row}.1", str(row)), (f"loads.l.{row}.1", f"{11.6 + 1.74 * row:.1f}"))
+    ]
+    save(client, run, entry("reading", "quantities.m.1", text="50.3"), *made)
+    before = text(client, f"/runs/{run}/report")
+    assert "imulated" not in before
+    assert client.get(f"/runs/{run}/measure.json").json["result"]["simulated"] is False
+    save(client, run, entry("run", "run:on-screen", value=True))
+    for page in ("plan", "measure", "straighten", "judge", "report", "logbook"):
+        assert "simulated apparatus" in text(client, f"/runs/{run}/{page}"), page
+    report = text(client, f"/runs/{run}/report")
+    assert "(simulated readings)" in report
+    assert report.count("Simulated readings.") >= 2  # a table and a figure
+    assert client.get(f"/runs/{run}/measure.json").json["result"]["simulated"] is True
+    table = client.get(f"/runs/{run}/tables/loads.csv").text.splitlines()
+    assert table[1].startswith("simulated readings")
+    assert "readings are simulated" in client.get(f"/runs/{run}/notebook.ipynb").text
+    assert "(simulated readings)" in client.get(f"/runs/{run}/notebook.ipynb").text
+    assert "Simulated readings." in client.get(f"/runs/{run}/tables.tex").text
+    with zipfile.ZipFile(io.BytesIO(client.get(f"/runs/{run}/package.zip").data)) as package:
+        assert json.loads(package.read("datapackage.json"))["title"] == "Said so (simulated readings)"
+        assert json.loads(package.read("run.json"))["on_screen"] is True
+    about = openpyxl.load_workbook(io.BytesIO(client.get(f"/runs/{run}/workbook.xlsx").data))["About"]
+    assert [about.cell(1, 1).value, about.cell(3, 1).value] == ["Said so (simulated readings)", "simulated readings"]
+    paper = pypdfium2.PdfDocument(client.get(f"/runs/{run}/report.pdf").data)
+    words = " ".join(" ".join(page.get_textpage().get_text_range().split()) for page in paper)
+    assert words.count("imulated readings") >= 3  # the title and captions
+    assert "simulated" in str(paper.get_metadata_dict().get("Title"))
