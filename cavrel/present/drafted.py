@@ -137,7 +137,7 @@ def _conclusion(opened: Opened) -> str:
     beside = "what this run says in another way" if verdict.measured else "the accepted value"
     ends = {
         "agrees": f"It agrees with {beside} within its uncertainty.",
-        "wide": "It agrees, but it is too uncertain for that to mean much.",
+        "wide": f"It is too uncertain to tell whether it agrees with {beside}.",
         "doubtful": "Whether it agrees remains in doubt.",
         "disagrees": "It does not agree with the value beside it; something systematic remains.",
     }

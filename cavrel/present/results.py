@@ -3,11 +3,12 @@
 from dataclasses import dataclass
 
 from cavrel.core.document import result_text
+from cavrel.core.findings.judge import CHECK_FIRST
 from cavrel.service.opened import Opened
 
 _WORDS = {
     "agrees": "agrees",
-    "wide": "too wide to tell",
+    "wide": "too uncertain to tell",
     "doubtful": "doubtful",
     "disagrees": "does not agree",
     "side": "",
@@ -46,6 +47,8 @@ def overview(opened: Opened) -> list[Glance]:
         if result.accepted is not None and not result.reason:
             against = opened.analysis.measured(result.accepted.value, result.accepted.u, result.unit).text()
         word = verdict.head.rstrip(".") if verdict.kind == "side" else _WORDS[verdict.kind]
+        if verdict.head == CHECK_FIRST:
+            word = CHECK_FIRST.rstrip(".").lower()
         text = "" if result.reason else result_text(opened.analysis, result)
         found.append(
             Glance(

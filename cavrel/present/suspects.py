@@ -72,8 +72,7 @@ def as_notes(opened: Opened) -> list[Note]:
         Note(
             tone="suspect",
             title=f"Possible mistake: {card.where[0].lower()}{card.where[1:]}",
-            text=f"{card.say} It is {card.odds}."
-            + "".join(f" {c.label} would be {c.after}, not {c.before}." for c in card.changes[:2]),
+            text=f"{card.say.partition('. ')[0].rstrip('.')}: {card.odds}. See Judge.",
             at="" if card.at.startswith(("systematic.", "instruments.", "options.")) else card.at,
             key=f"mistake-{card.at}",
         )

@@ -174,7 +174,9 @@ def read_first(page: Page) -> None:
         expect(page.locator("#kept")).to_have_attribute("data-state", "saved")
 
 
-def started(page: Page, server: Server, experiment: str, title: str, bench: str, **fields: str) -> int:
+def started(
+    page: Page, server: Server, experiment: str, title: str, bench: str, suggested: bool = True, **fields: str
+) -> int:
     """The number of a new run, asked for as the shelf's form does; `test_a_run_from_the_shelf_to_a_judged_g` presses the form itself."""
     with psycopg.connect(server.database) as connection:
         number = connection.execute("select id from bench where name = %s", [bench]).fetchone()
@@ -195,7 +197,7 @@ def started(page: Page, server: Server, experiment: str, title: str, bench: str,
     taken = taken_suggestions(
         page.request.get(f"{run}/measure").text()
     )  # one press; `test_suggested_values_wait` presses it
-    if taken:
+    if suggested and taken:
         made = [entry("reading", slot, text=value) for slot, value in taken.items()]
         saved = page.request.post(
             f"{run}/entries", data={"page": "measure", "entries": made}, headers={"X-CSRFToken": token}
@@ -209,9 +211,13 @@ def new_run(page: Page, server: Server) -> Callable[..., int]:
     """Starts a run and returns its number; the page is at Measure then."""
 
     def start(
-        title: str = "A run of the tests", bench: str = "Foghorn", experiment: str = "pendulum", read: bool = True
+        title: str = "A run of the tests",
+        bench: str = "Foghorn",
+        experiment: str = "pendulum",
+        read: bool = True,
+        suggested: bool = True,
     ) -> int:
-        run = started(page, server, experiment, title, bench)
+        run = started(page, server, experiment, title, bench, suggested)
         page.goto(f"{server.address}/runs/{run}/measure")
         page.wait_for_selector("html[data-ready=yes]")
         if read:

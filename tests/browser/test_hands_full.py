@@ -26,7 +26,7 @@ def opened(page: Page, server: Server, run: int, stage: str = "measure") -> None
 
 def test_two_tabs_of_one_run_lose_nothing(page: Page, server: Server, new_run: Callable[..., int]) -> None:
     """Both type forty readings at once while the server is away for a while; every one is there once, none stays stuck."""
-    run = new_run("Two tabs")
+    run = new_run("Two tabs", suggested=False)
     other = page.context.new_page()
     opened(other, server, run)
     wanted: dict[str, str] = {}
@@ -99,7 +99,7 @@ def test_a_page_from_memory_says_as_of_when_and_catches_up(
 def test_an_entry_that_breaks_the_server_is_set_aside_and_can_be_mended(
     page: Page, server: Server, new_run: Callable[..., int]
 ) -> None:
-    run = new_run("Poisoned")
+    run = new_run("Poisoned", suggested=False)
 
     def break_on(route, request):
         if '"6.66"' in (request.post_data or ""):  # the text, not a moment's 16.66 seconds

@@ -20,7 +20,7 @@ def _texts(page: Page, server: Server, run: int) -> dict[str, str]:
 def test_kill_9_between_saves_and_a_crashed_database_lose_nothing(
     page: Page, server: Server, cluster: Cluster, new_run: Callable[..., int]
 ) -> None:
-    run = new_run("Killed between saves")
+    run = new_run("Killed between saves", suggested=False)
     shown: dict[str, str] = {}
     for i, text in enumerate(["31.11", "31.02"]):
         slot = f"swings.t.1.{i + 1}"
@@ -46,7 +46,7 @@ def test_kill_9_between_saves_and_a_crashed_database_lose_nothing(
 def test_entries_made_while_the_server_is_away_are_kept_here_and_sent_later(
     page: Page, server: Server, new_run: Callable[..., int]
 ) -> None:
-    run = new_run("Typed while away")
+    run = new_run("Typed while away", suggested=False)
     # The page must have been seen once under its service worker, or it could not be loaded again without its server.
     page.evaluate("navigator.serviceWorker.ready.then(() => true)")
     page.reload()
@@ -75,7 +75,7 @@ def test_entries_made_while_the_server_is_away_are_kept_here_and_sent_later(
 def test_an_answer_lost_on_the_way_is_sent_again_and_counts_once(
     page: Page, server: Server, new_run: Callable[..., int]
 ) -> None:
-    run = new_run("Answer lost")
+    run = new_run("Answer lost", suggested=False)
     dropped = []
 
     def drop_the_first(route, request):
@@ -113,7 +113,7 @@ def test_a_page_older_than_its_token_still_saves(page: Page, server: Server, new
 
 
 def test_two_pages_on_one_cell_lose_neither_reading(page: Page, server: Server, new_run: Callable[..., int]) -> None:
-    run = new_run("Two pages")
+    run = new_run("Two pages", suggested=False)
     other = page.context.new_page()
     other.goto(f"{server.address}/runs/{run}/measure")
     other.wait_for_selector("html[data-ready=yes]")
@@ -127,7 +127,7 @@ def test_two_pages_on_one_cell_lose_neither_reading(page: Page, server: Server, 
 def test_an_entry_the_server_cannot_take_is_shown_and_blocks_nothing(
     page: Page, server: Server, new_run: Callable[..., int]
 ) -> None:
-    run = new_run("Refused")
+    run = new_run("Refused", suggested=False)
     page.evaluate(
         """() => localStorage.setItem(`cavrel.entry.${document.body.dataset.store}.${document.body.dataset.run}.1.a`, JSON.stringify(
         {key: "4f6dd4f8-6d0e-4d3f-8a39-2f0f5e1c9a77", kind: "reading", slot: "swings.Q.1.1", body: {text: "12.71"},
@@ -144,7 +144,7 @@ def test_an_entry_the_server_cannot_take_is_shown_and_blocks_nothing(
 def test_while_the_database_is_away_the_page_keeps_and_says_so(
     page: Page, server: Server, cluster: Cluster, new_run: Callable[..., int]
 ) -> None:
-    run = new_run("Database away")
+    run = new_run("Database away", suggested=False)
     name = server.database.rsplit("/", 1)[1]
     with psycopg.connect(cluster.url("postgres"), autocommit=True) as admin:
         admin.execute(f"alter database {name} allow_connections false")
@@ -163,7 +163,7 @@ def test_what_is_typed_before_the_scripts_are_there_is_kept(
     page: Page, browser: Browser, server: Server, new_run: Callable[..., int]
 ) -> None:
     """The network goes while a page loads: it says that it keeps what is typed, and loads itself again when it can."""
-    run = new_run("Typed at once")
+    run = new_run("Typed at once", suggested=False)
     context = browser.new_context(service_workers="block")  # it would fetch the script past the test's own hand
     early = context.new_page()
     early.clock.install()
@@ -188,7 +188,7 @@ def test_a_draft_that_outlived_its_entry_is_the_same_entry(
     page: Page, server: Server, new_run: Callable[..., int]
 ) -> None:
     """A tab that dies between keeping an entry and clearing its draft: the next one keeps it again, under the same key."""
-    run = new_run("A draft that lived on")
+    run = new_run("A draft that lived on", suggested=False)
     cell(page, "swings.t.1.1").fill("31.11")
     name, draft = page.evaluate(
         "Object.entries(localStorage).find(([name]) => name.startsWith('cavrel.draft.') && name.endsWith('swings.t.1.1'))"
@@ -223,7 +223,7 @@ def test_a_reading_is_saved_and_the_next_one_sent_though_figures_never_come(
     page: Page, server: Server, new_run: Callable[..., int]
 ) -> None:
     page.clock.install()
-    run = new_run("Figures late")
+    run = new_run("Figures late", suggested=False)
     page.evaluate(_STALLED)
     for i, text in enumerate(["31.11", "31.02", "31.07"]):
         cell(page, f"swings.t.1.{i + 1}").fill(text)

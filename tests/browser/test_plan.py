@@ -106,7 +106,7 @@ def test_by_keyboard_alone(page: Page, server: Server, new_run: Callable[..., in
 def test_a_set_point_outside_is_refused_with_the_reason(
     page: Page, server: Server, new_run: Callable[..., int]
 ) -> None:
-    run = new_run("Too long", read=False)
+    run = new_run("Too long", read=False, suggested=False)
     plan(page, server, run)
     field(page, "settings:swings.L").fill("60 100 900")
     page.keyboard.press("Tab")

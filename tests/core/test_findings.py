@@ -1,5 +1,7 @@
 """What is said of readings, lines and results, and where nothing is said."""
 
+import re
+
 import pytest
 
 from cavrel import catalogue
@@ -186,3 +188,18 @@ def test_zero_within_its_uncertainty_is_no_proof_that_it_is_small() -> None:
     verdict = judge(analysis, analysis.results["r"])
     assert verdict.head == "Zero within its uncertainty."
     assert "mean something" not in verdict.text
+
+
+def test_the_crossing_is_said_in_the_unit_that_it_is_shown_in() -> None:
+    """Every load 14.6 g too small: the line crosses at 14.6 g, and not at 0.015 of them."""
+    loads, rule, centre, hung = (40.0, 60.0, 80.0, 100.0, 120.0), 118.3, 50.24, 3.0
+    marks = [((m + 14.6) * hung + rule * centre) / (m + 14.6 + rule) for m in loads]
+    found = said(
+        of(
+            "balanced-rule",
+            quantities={"c": "50.24", "x_0": "3.00", "M_w": "118.3"},
+            series={"loads": {"m": [f"{m:.1f}" for m in loads], "p": [[f"{p:.2f}"] * 3 for p in marks]}},
+        )
+    )
+    words = found["intercept"].say
+    assert re.search(r"It crosses at −1[45](\.\d)? g,", words), words

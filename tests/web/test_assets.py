@@ -2,9 +2,11 @@
 
 import gzip
 import re
+from pathlib import Path
 
 from flask.testing import FlaskClient
 
+import cavrel
 from cavrel.web.assets import STATIC
 
 
@@ -45,3 +47,24 @@ def test_the_first_visit_carries_no_more_than_half_a_megabyte() -> None:
     assert fonts["stix-two-math-latin-400-normal.woff2"] < 80_000
     text = sum(len(gzip.compress(p.read_bytes(), 6)) for p in STATIC.rglob("*") if p.suffix in (".css", ".js", ".svg"))
     assert sum(fonts.values()) + text < 500_000
+
+
+def test_print_hides_nothing_that_a_drawing_shows() -> None:
+    """A rule that hides a part of the page by a class alone would hide a drawing's part of the same class, too."""
+    css = (STATIC / "css" / "cavrel.css").read_text(encoding="utf-8")
+    hidden = {
+        selector.strip()[1:]
+        for rule in re.findall(r"([^{}]*)\{ display: none !important; \}", css)
+        for selector in rule.split(",")
+        if re.fullmatch(r"\.[\w-]+", selector.strip())
+    }
+    assert "rail" in hidden
+    root = Path(cavrel.__file__).parent
+    drawn = set()
+    for file in [*(root / "graph").glob("*.py"), *(root / "catalogue").rglob("*.svg")]:
+        text = file.read_text(encoding="utf-8")
+        for names in re.findall(r'class_?="([\w -]+)"', text):
+            drawn |= set(names.split())
+        drawn |= set(re.findall(r'"((?:value )?(?:own|other)[\w -]*)"', text))
+    assert {"own", "accepted-ground"} <= drawn
+    assert not hidden & drawn

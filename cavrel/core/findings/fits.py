@@ -247,7 +247,7 @@ def _intercept(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None
     if p > _OFF_ORIGIN and (p > _PERHAPS or abs(z) < _FAR):
         return []
     sign = MINUS if intercept.value < 0 else "+"
-    size = significant(abs(intercept.value), 2)
+    size = significant(abs(intercept.value) / intercept.unit.factor, 2)
     crossing = f"It crosses at {sign}{size} {intercept.unit.pretty}".strip()
     crossing += f", {significant(abs(z), 2)} standard uncertainties from the zero that the law wants."
     look = "Look for an offset left out or taken off twice, or a zero that was not checked."

@@ -113,10 +113,13 @@ OPEN = {
 """Remarks that are open until a person answers them, and what each means for a result that rests on what it is about."""
 
 
+CHECK_FIRST = "Check first."
+
+
 def check_first(verdict: Verdict, says: str) -> Verdict:
     """Agreement that is not to be believed while something is open."""
     text = f"{verdict.text} But {says}: check that before you believe the agreement."
-    return replace(verdict, kind="doubtful", head="Check first.", text=text)
+    return replace(verdict, kind="doubtful", head=CHECK_FIRST, text=text)
 
 
 def judged(analysis: Analysis, result: ResultAnalysis, findings: Iterable[Finding]) -> Verdict:
@@ -203,7 +206,7 @@ class _Words:
         apart = f"{self.off()} and {_times(size)} standard uncertainties"
         if size <= k:
             if (wide := self.wide(k)) is not None:
-                return "wide", "Too uncertain to tell.", f"{self.off()}: it agrees, but only because {wide}."
+                return "wide", "Too uncertain to tell.", f"{self.off()}: no contradiction, but only because {wide}."
             chance = (
                 float(2 * special.stdtr(dof, -size)) if math.isfinite(dof) else float(special.erfc(size / math.sqrt(2)))
             )
