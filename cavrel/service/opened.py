@@ -1,10 +1,12 @@
 """A run opened: its definition, its sheet as it stands, and everything that follows from it. All stages draw from this."""
 
 import logging
+from collections import OrderedDict
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timezone
 from functools import cached_property
+from threading import Lock
 from typing import Any
 
 from cavrel import catalogue
@@ -26,6 +28,36 @@ from cavrel.service.cupboards import taken
 from cavrel.store.runs import Run
 
 log = logging.getLogger("cavrel")
+
+
+class _Sought:
+    """What was found on the sheets that were looked at last."""
+
+    def __init__(self, most: int) -> None:
+        self._most, self._lock = most, Lock()
+        self._kept: OrderedDict[tuple[int, str, frozenset[str]], tuple[Program, Found]] = OrderedDict()
+
+    def of(self, key: tuple[Program, str, frozenset[str]], opened: "Opened") -> Found:
+        """What stands on the sheet that ``key`` tells from all others; sought where that was not looked at lately."""
+        program, readings, refused = key
+        own = id(program), readings, refused
+        with self._lock:
+            if own in self._kept:
+                self._kept.move_to_end(own)
+                return self._kept[own][1]
+        try:
+            found = find(opened.analysis, catalogue.alternatives(opened.base, opened.state.run), refused)
+        except Exception:  # a page that cannot say what may be wrong still shows what is right
+            log.exception("mistakes of run %s cannot be sought", opened.run.id)
+            return Found(suspects=(), clean=1.0, other=0.0, tried=0)
+        with self._lock:
+            self._kept[own] = program, found
+            while len(self._kept) > self._most:
+                self._kept.popitem(last=False)
+        return found
+
+
+_sought = _Sought(64)
 
 
 @dataclass(frozen=True)
@@ -67,8 +99,10 @@ class Opened:
     @cached_property
     def suspected(self) -> Found:
         """What may have gone wrong: sought when somebody looks, never in a save."""
-        refused = {key.partition("@")[0] for key in self.state.stands if key.startswith("slip-")}
-        return find(self.analysis, catalogue.alternatives(self.base, self.state.run), refused)
+        refused = frozenset(key.partition("@")[0] for key in self.state.stands if key.startswith("slip-"))
+        # Of a text of the report or a note the readings say nothing new: what was found stays.
+        readings = self.state.run.model_dump_json(exclude={"report", "notes", "plan", "expected", "marks"})
+        return _sought.of((self.program, readings, refused), self)
 
     def verdict(self, result: ResultAnalysis) -> Verdict:
         """What a result says beside what it is compared with. Agreement waits for every open remark, and for a likely mistake once one was sought."""
