@@ -213,6 +213,11 @@ def test_no_percentage_of_nought_nor_of_a_temperature() -> None:
     nought = single("a", "m", "0[m]", a="0.30 ± 0.20|m")
     assert math.isnan(judge(nought, nought.results["r"]).percent)
     assert "no percentage of nought" in judge(nought, nought.results["r"]).text
+    # Zero that comes out as a rounding error is no reference either: 4.9 × 10¹⁶ % of nothing.
+    rounding = single("a", "m", "(0.1 + 0.2 - 0.3)*1[m]", a="0.30 ± 0.20|m")
+    assert math.isnan(judge(rounding, rounding.results["r"]).percent)
+    small = single("a", "m", "1e-6[m]", a="0.30 ± 0.20|m")
+    assert judge(small, small.results["r"]).percent == pytest.approx(100 * (0.3 - 1e-6) / 1e-6)
     warm = single("a", "°C", "20[°C]", a="21.0 ± 0.2|°C")
     assert math.isnan(judge(warm, warm.results["r"]).percent)
     assert "1.0 °C off" in judge(warm, warm.results["r"]).text

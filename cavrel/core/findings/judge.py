@@ -174,7 +174,8 @@ def _percent(analysis: Analysis, result: ResultAnalysis, difference: float) -> f
     reference = other.accepted.value
     if other.measured and analysis.rules.difference == "mean":
         reference = (result.value + other.accepted.value) / 2
-    if result.unit.offset or not reference:
+    # A sum that ought to be zero may come to a rounding error instead, of which nothing is a share.
+    if result.unit.offset or abs(reference) <= 1e-9 * abs(difference):
         return math.nan
     return 100 * difference / abs(reference)
 
