@@ -16,7 +16,7 @@ from cavrel.core.definition.steps import Input, Program
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook.run import load
 from cavrel.core.simulate.apparatus import Apparatus
-from tools.plants import PLANTS, Bench, Nothing, figures
+from tools.plants import PLANTS, Bench, Nothing
 
 Document = dict[str, Any]
 CLEAN, PEN, PHYSICAL, TWO, SMOOTH = "clean", "pen", "physical", "two at once", "unknown effect"
@@ -260,4 +260,4 @@ def _one(bench: Bench, wanted: Any) -> tuple[Input, int, int, str]:
     return bench.draw.choice(cells)
 
 
-__all__ = ["CLEAN", "KINDS", "PEN", "PHYSICAL", "SMOOTH", "TWO", "Planted", "draw_sheet", "figures"]
+__all__ = ["CLEAN", "KINDS", "PEN", "PHYSICAL", "SMOOTH", "TWO", "Planted", "draw_sheet"]

@@ -204,6 +204,21 @@ def test_a_scale_alone_gains_nothing() -> None:
         assert all(own.squares[1] == pytest.approx(own.squares[0]) for own in features.repeats.values())
 
 
+def test_repeats_of_what_was_shown_scatter_as_they_were_shown() -> None:
+    """Twice every timing: its thumb erred by twice as much, so that repeats speak neither for it nor against it."""
+    analysis = analysed(swings())
+    entry = next(e for e in analysis.sheet.inputs if e.spec.key == "swings.t")
+    columns = {"swings.t": entry.values * 2}
+    kinds = [
+        Hypothesis(family="count", at="swings.t", say="", do="", columns=columns, noise=noise_of)
+        for noise_of in ("shown", "same")
+    ]
+    own = carry.features(analysis, kinds).repeats["swings.t"]
+    assert own.squares[1] == pytest.approx(own.squares[0])
+    assert own.squares[2] > 3 * own.squares[0]
+    assert own.unit[1] == own.unit[2] == 0.0
+
+
 def test_what_was_typed_in_another_unit_has_the_noise_of_its_instrument() -> None:
     """Repeats typed in milliseconds scatter over a thousand times as many numbers, and only that speaks for the unit."""
     analysis = analysed(retyped(times_of(1000.0)))

@@ -95,6 +95,14 @@ def test_a_zero_read_several_times_has_a_scatter_of_its_own() -> None:
     assert found.u * 1e3 == pytest.approx(math.sqrt(0.02**2 / 12 + 0.03**2 + scatter**2), rel=1e-6)
     share = scatter**2 / (found.u * 1e3) ** 2
     assert found.dof == pytest.approx(2 / share**2, rel=1e-6)  # Welch-Satterthwaite
+    # Readings that scatter less than their last digit keep what it exceeds them by.
+    close = caliper("0.02; 0.02; 0.04")
+    seen = float(np.std([0.02, 0.02, 0.04], ddof=1))
+    last = 0.02 / math.sqrt(12)
+    rest = max(last**2 - seen**2, 0.0)
+    assert close.u * 1e3 == pytest.approx(math.sqrt(last**2 + 0.03**2 + seen**2 / 3 + rest), rel=1e-6)
+    alike = caliper("0.02; 0.02; 0.02")
+    assert alike.u * 1e3 == pytest.approx(math.sqrt(2 * last**2 + 0.03**2), rel=1e-6)
     with pytest.raises(RunError):
         caliper(";")
 
