@@ -19,6 +19,7 @@ def test_a_text_of_the_report_seeks_nothing_anew(client: FlaskClient, monkeypatc
         return real(*given)
 
     monkeypatch.setattr(opened, "find", counted)
+    monkeypatch.setattr(opened, "_sought", opened._Sought(4))  # what other tests looked at is not remembered here
     run = typed(client, times=(*TIMES[:2], ("49.33", "43.97"), *TIMES[3:]))
     assert "Possible mistake" in text(client, f"/runs/{run}/report")
     assert len(asked) == 1
@@ -35,6 +36,7 @@ def test_a_search_that_fails_costs_itself_alone(client: FlaskClient, monkeypatch
         raise OverflowError("the search fails")
 
     monkeypatch.setattr(opened, "find", broken)
+    monkeypatch.setattr(opened, "_sought", opened._Sought(4))
     run = typed(client)
     for page in ("measure", "straighten", "judge", "report", "plan", "logbook"):
         assert client.get(f"/runs/{run}/{page}").status_code == 200, page
