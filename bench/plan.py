@@ -6,7 +6,7 @@ from cavrel import catalogue
 from cavrel.core import lesson as lessons
 from cavrel.core.analysis import analyse
 from cavrel.core.cupboard import EMPTY
-from cavrel.core.plan.better import Setup
+from cavrel.core.plan.changes import Setup
 from cavrel.service.lessons import task_of
 
 PLANNER = catalogue.planner(PENDULUM)

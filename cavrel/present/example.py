@@ -9,7 +9,8 @@ from cavrel.core.definition import Definition, choose
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import run as runs
 from cavrel.core.logbook import slots_of
-from cavrel.core.plan.better import Planner, Setup
+from cavrel.core.plan.better import Planner
+from cavrel.core.plan.changes import Setup
 from cavrel.core.plan.forecast import DRAWN, Forecast
 from cavrel.core.remember import by_identity
 from cavrel.core.simulate import simulate

@@ -87,7 +87,11 @@ def _choices(
     others = [
         {"say": k, "fields": {"kind": k, **task}, "chosen": k == kind and label not in known}
         for k, f in families.items()
-        if family is not None and f.name == family.name and k in kinds and (k != own.kind or replaced)
+        if family is not None
+        and f.name == family.name
+        and k in kinds
+        and (k != own.kind or replaced)
+        and (own.instead is None or k in own.instead or k == own.kind)
     ]
     return [(title, found) for title, found in (("in the cupboard", here), ("of the shared list", others)) if found]
 

@@ -8,7 +8,8 @@ from typing import Any
 from cavrel import catalogue
 from cavrel.core.document.forecast import change_of, setup_of
 from cavrel.core.errors import CavrelError
-from cavrel.core.plan.better import Improvement, Planner, Setup
+from cavrel.core.plan.better import Improvement, Planner
+from cavrel.core.plan.changes import Setup
 from cavrel.core.plan.forecast import DRAWN, Expected, Forecast
 from cavrel.core.quantity.reading import read
 from cavrel.core.quantity.rounding import significant

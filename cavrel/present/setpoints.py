@@ -10,8 +10,9 @@ from cavrel.core.formula.evaluate import Environment
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
 from cavrel.core.logbook.run import trials
-from cavrel.core.plan.better import texts_of
+from cavrel.core.plan.changes import texts_of
 from cavrel.core.quantity.reading import read
+from cavrel.core.simulate.settable import settable, step_of
 from cavrel.graph import pegs
 from cavrel.service.opened import Opened
 
@@ -64,8 +65,9 @@ def set_points(opened: Opened) -> list[SetPoints]:
         shown = [factor.from_si(v) for v in values]
         finite = [v for v in shown if math.isfinite(v)]
         bottom, top = factor.from_si(low), factor.from_si(high)
-        step = (spec.gauge.least_count or 0.0) / factor.factor if spec.gauge is not None else 0.0
-        step = step or (1.0 if spec.whole else 10.0 ** math.floor(math.log10(max(top - bottom, 1e-12)) - 2))
+        least = spec.gauge.least_count or 0.0 if spec.gauge is not None else 0.0
+        step = (step_of(spec, opened.analysis.nominal) or least) / factor.factor
+        step = step or 10.0 ** math.floor(math.log10(max(top - bottom, 1e-12)) - 2)
         drawing = ""
         if finite and len(finite) <= pegs.MOST and top > bottom:
             span = max(finite) - min(finite) or abs(finite[0]) or 1.0
@@ -175,10 +177,10 @@ def _evenly(opened: Opened, key: str, values: np.ndarray) -> list[tuple[str, str
     """As many set points between the least and the greatest, evenly in the column, and evenly in a fit's x where that is a formula of the
     column alone."""
     finite = values[np.isfinite(values)]
-    if len(finite) < 3 or np.ptp(finite) == 0:
+    spec = opened.program.input_of[key]
+    if len(finite) < 3 or np.ptp(finite) == 0 or spec.listed:
         return []
     low, high, many = float(finite.min()), float(finite.max()), len(finite)
-    spec = opened.program.input_of[key]
     found = [("evenly spaced", np.linspace(low, high, many))]
     for step in opened.program.fits.values():
         if step.series != spec.series or step.run_x is None or step.x is None:
@@ -200,4 +202,7 @@ def _evenly(opened: Opened, key: str, values: np.ndarray) -> list[tuple[str, str
         even = np.linspace(along[0], along[-1], many)
         order = 1 if along[-1] > along[0] else -1
         found.append((f"evenly in {typeset(step.x)}", np.interp(order * even, order * along, grid)))
+    least = step_of(spec, opened.analysis.nominal)
+    if least:  # no finer than what there is to hang or to wait for
+        found = [(words, settable(spec, points, least, float(finite[0]))) for words, points in found]
     return [(words, " ".join(texts_of(opened.analysis, key, points))) for words, points in found]

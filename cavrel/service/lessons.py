@@ -17,7 +17,8 @@ from cavrel.core.lesson import Block, Lesson, LessonError, Segment, Task
 from cavrel.core.lesson.calls import calls
 from cavrel.core.logbook import run as runs
 from cavrel.core.logbook.planned import plan_entries, set_quantities
-from cavrel.core.plan.better import Planner, Setup
+from cavrel.core.plan.better import Planner
+from cavrel.core.plan.changes import Setup
 from cavrel.core.plan.forecast import Forecast
 from cavrel.service.cupboards import taken
 from cavrel.store import entries as entry_store

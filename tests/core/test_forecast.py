@@ -14,7 +14,8 @@ from cavrel.core.cupboard.taken import of_task
 from cavrel.core.document.forecast import change_of, setup_of
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import run as runs
-from cavrel.core.plan.better import Planner, Setup
+from cavrel.core.plan.better import Planner
+from cavrel.core.plan.changes import Setup
 from cavrel.core.plan.forecast import DRAWN, forecast
 from cavrel.core.simulate import simulate
 from cavrel.core.simulate.apparatus import Planned

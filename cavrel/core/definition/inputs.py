@@ -9,6 +9,7 @@ from cavrel.core.definition.steps import (
 )
 from cavrel.core.errors import DefinitionError, ReadingError
 from cavrel.core.formula.dimension import Kind
+from cavrel.core.formula.evaluate import Compiled
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import read
 from cavrel.core.quantity.units import Unit
@@ -111,8 +112,16 @@ class Inputs(Formulas):
                 extract=body.extract if isinstance(body, Column) else None,
                 whole=body.whole,
                 difference=body.difference,
+                step=self._step(body, unit, place),
+                listed=isinstance(body, Column) and body.listed,
             )
         )
+
+    def _step(self, body: Quantity | Column, unit: Unit, place: str) -> Compiled | None:
+        """By what a column can be set, compiled."""
+        if not isinstance(body, Column) or body.step is None:
+            return None
+        return self.formula(body.step, None, f"{place}.step", unit.dimension, measured=False)[2]
 
     def _gauge_fits(self, gauge: MeasuringInstrument, unit: Unit, place: str) -> None:
         body = self.definition.instruments[gauge.name]

@@ -17,6 +17,8 @@ class Instrument(Model):
     of ``full_scale``. ``accuracy_acts``: on all readings together, as a wrong gain or offset does, or on each by itself, as a bent scale does.
     ``dial``: it is set to marks, such as a resistance box, so that a setting has no last digit to judge.
     ``step``: the smallest change by which it can be set.
+    ``instead``: kinds that could read the same here; all of its family where nothing is said, none where the list is empty, as for a scale that
+    is part of the apparatus.
     ``dead_time``: how long a counter is blind after each count; formulas name it ``counter.dead_time``, nought where none is given.
     """
 
@@ -34,6 +36,7 @@ class Instrument(Model):
     dial: bool = False
     step: Amount | None = None
     dead_time: Amount | None = None
+    instead: Annotated[list[Annotated[str, Field(max_length=60)]], Field(max_length=12)] | None = None
     zero_check: Annotated[str, Field(max_length=400)] = ""
     watch_for: Annotated[str, Field(max_length=400)] = ""
 
@@ -88,11 +91,14 @@ ROLES = {
 
 class Column(_Read):
     """A column of a series: set, measured or derived. ``from = "trace"``: each row's reading is extracted from a chosen stretch of
-    samples."""
+    samples. ``step``: by what a set column can be set, counted from the first setting that is suggested, such as ``10[g]`` for slotted masses.
+    ``listed``: there are no other settings than those suggested, as of coils, lamps and spectral lines."""
 
     role: Literal["set", "measured", "derived"]
     source: Annotated[Literal["trace"] | None, Field(alias="from")] = None
     extract: Literal["slope", "mean", "level", "period"] | None = None
+    step: Formula | None = None
+    listed: bool = False
 
     @property
     def plays(self) -> Role:
@@ -107,6 +113,8 @@ class Column(_Read):
             raise ValueError("a measured column from a trace says what to extract: slope, mean, level or period")
         if not self.plays.typed and (self.instrument or self.repeats > 1):
             raise ValueError("a derived column is computed: it has no instrument and no repeats")
+        if not self.plays.chosen and (self.step or self.listed):
+            raise ValueError("only a set column has a step, or a list of what it can be set to")
         return self
 
 

@@ -34,6 +34,8 @@ class Input:
     ``extract``: what is taken from a row's samples.
     ``whole``: a number of things.
     ``difference``: lies between two readings of a scale.
+    ``step``: by what it can be set, compiled; None where nothing is said.
+    ``listed``: it can be set to nothing but what is suggested.
     """
 
     key: str
@@ -53,6 +55,8 @@ class Input:
     extract: str | None = None
     whole: bool = False
     difference: bool = False
+    step: Compiled | None = None
+    listed: bool = False
 
 
 @dataclass(frozen=True, slots=True)

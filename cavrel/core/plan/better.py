@@ -1,4 +1,4 @@
-"""What would make a plan better: changes a bench can make, each tried on the same engine, in its words; long because each kind of change is one."""
+"""What would make a plan better: changes a bench can make, each tried on the same engine, in its words."""
 
 import math
 from collections.abc import Callable, Iterator, Mapping
@@ -10,58 +10,23 @@ import numpy as np
 from cavrel.core.analysis import Analysis
 from cavrel.core.cupboard.taken import of_task
 from cavrel.core.definition.rules import HouseRules
-from cavrel.core.definition.steps import Input, Program
+from cavrel.core.definition.steps import Program
 from cavrel.core.errors import CavrelError
-from cavrel.core.formula.evaluate import Environment
-from cavrel.core.formula.nodes import Name, walk
-from cavrel.core.formula.parse import parse
+from cavrel.core.plan.changes import Change, Overrides, Setup, more_counted, more_rows, more_trials, sizes, wider
 from cavrel.core.plan.forecast import DRAWN, QUICKLY, Expected, Forecast, forecast
 from cavrel.core.plan.minutes import Stretch, duration, pace_of, timeline
 from cavrel.core.quantity import units
-from cavrel.core.quantity.reading import read
-from cavrel.core.simulate.apparatus import Planned
-from cavrel.core.words import counted, plural
 
 WORTH = 0.07
 """A change is offered that makes u smaller by at least this share of itself."""
 IDLE = 0.03
 """One that makes it smaller by less than this is said not to help."""
-MOST_TRIALS, MOST_ROWS = 10, 40
 MOST_INSTRUMENTS = 3
-FARTHEST = 1.6
-"""Settings reach at most this many times as far as those that the definition suggests."""
 STEPS = 6
 """Changes taken one upon the other on the way to a wanted precision."""
 
-Overrides = Mapping[str, Mapping[str, str]]
 Compile = Callable[[Overrides], Program]
 """The program with instruments other than the definition's. Raises DefinitionError."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Setup:
-    """What a run is planned with.
-
-    ``planned``: settings and trials.
-    ``instruments``: the run's own over the definition's.
-    """
-
-    planned: Planned = field(default_factory=Planned)
-    instruments: Overrides = field(default_factory=dict)
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Change:
-    """A change that a bench can make.
-
-    ``say``: in its words.
-    ``kind``: ``count``, ``trials``, ``rows``, ``range`` or ``instrument``.
-    ``setup``: the plan with it.
-    """
-
-    say: str
-    kind: str
-    setup: Setup
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -191,7 +156,7 @@ class Planner:
         best: tuple[float, Setup, Forecast] | None = None
         shortest: tuple[float, Setup, Forecast] | None = None
         now = self.forecast(setup, only=result)
-        for one in _sizes(setup, now.analysis):
+        for one in sizes(setup, now.analysis):
             try:
                 found = self.forecast(one, only=result)
             except CavrelError:
@@ -208,10 +173,10 @@ class Planner:
 
     def changes(self, setup: Setup, analysis: Analysis) -> Iterator[Change]:
         """What a bench could do otherwise."""
-        yield from _more_counted(setup, analysis)
-        yield from _more_trials(setup, analysis)
-        yield from _more_rows(setup, analysis)
-        yield from _wider(setup, analysis)
+        yield from more_counted(setup, analysis)
+        yield from more_trials(setup, analysis)
+        yield from more_rows(setup, analysis)
+        yield from wider(setup, analysis)
         yield from self.other_instruments(setup, analysis)
 
     def other_instruments(self, setup: Setup, analysis: Analysis) -> Iterator[Change]:
@@ -230,6 +195,7 @@ class Planner:
                     or other.name != family.name
                     or largest > other.reach
                     or not other.offered
+                    or (own.instead is not None and kind not in own.instead)
                 ):
                     continue
                 fields = {"kind": kind, **other.fields, **of_task(own, self.kinds)}
@@ -252,192 +218,6 @@ def _size(fields: Mapping[str, Any]) -> float:
             if name in fields
         )
     )
-
-
-def _allowed(analysis: Analysis, spec: Input, values: np.ndarray) -> bool:
-    """Whether all of ``values`` ``(rows,)``, SI, lie in the plausible range of an input."""
-    if spec.plausible is None:
-        return True
-    given = {**analysis.nominal, spec.key: values[None, :]}
-    with np.errstate(all="ignore"):
-        return bool(np.all(spec.plausible(Environment(given, {})) == 1.0))
-
-
-def _more_counted(setup: Setup, analysis: Analysis) -> Iterator[Change]:
-    """More laps in one timing: whole numbers that a bench sets and that a stopwatch counts."""
-    program = analysis.program
-    for step in program.definition.steps:
-        if step.timer is None or step.timer.kind != "laps":
-            continue
-        for spec in program.inputs:
-            if (
-                spec.series is not None
-                or not spec.whole
-                or spec.default is None
-                or Name(spec.name) not in set(walk(parse(step.timer.laps)))
-            ):
-                continue
-            text = setup.planned.quantities.get(spec.name, spec.default)
-            try:
-                now = round(read(text, spec.unit.text).value)
-            except CavrelError:
-                continue
-            then = 2 * now
-            if not _allowed(analysis, spec, np.array([float(then)])):
-                continue
-            quantities = {**setup.planned.quantities, spec.name: str(then)}
-            yield Change(
-                say=f"{counted(then, step.timer.lap, step.timer.plural)} instead of {now}",
-                kind="count",
-                setup=replace(setup, planned=replace(setup.planned, quantities=quantities)),
-            )
-
-
-def _trials(setup: Setup, spec: Input) -> int:
-    return setup.planned.trials.get(spec.key, spec.repeats)
-
-
-def _repeated(analysis: Analysis, setup: Setup) -> list[Input]:
-    """Inputs that are read by an eye or a hand and could be read again."""
-    found = []
-    for spec in analysis.program.inputs:
-        if spec.exact or spec.extract or spec.role == "set" or spec.series in setup.planned.without:
-            continue
-        if spec.series is None and (spec.default is not None or spec.name in setup.planned.quantities):
-            continue
-        if _trials(setup, spec) > 1 and (spec.gauge is not None or spec.count):
-            found.append(spec)
-    return found
-
-
-def _more_trials(setup: Setup, analysis: Analysis) -> Iterator[Change]:
-    """Twice the trials of what is repeated."""
-    for spec in _repeated(analysis, setup):
-        now = _trials(setup, spec)
-        then = min(2 * now, max(MOST_TRIALS, 2 * spec.repeats))
-        if then <= now:
-            continue
-        trials = {**setup.planned.trials, spec.key: then}
-        yield Change(
-            say=f"{spec.label}: {then} trials instead of {now}",
-            kind="trials",
-            setup=replace(setup, planned=replace(setup.planned, trials=trials)),
-        )
-
-
-def settings_of(analysis: Analysis, series: str) -> dict[str, np.ndarray]:
-    """Set columns of a table -> settings ``(rows,)`` among the readings to expect, SI."""
-    return {
-        spec.key: analysis.nominal[spec.key][0]
-        for spec in analysis.program.inputs
-        if spec.series == series and spec.role == "set"
-    }
-
-
-def _more_rows(setup: Setup, analysis: Analysis) -> Iterator[Change]:
-    """Half as many settings again, over the same range."""
-    for name, series in analysis.program.definition.series.items():
-        now = analysis.sheet.rows[name]
-        then = min(now + max(now // 2, 2), MOST_ROWS, 3 * series.rows)
-        if name in setup.planned.without or then <= now or now < 2:
-            continue
-        planned = setup.planned
-        kept = {key: texts for key, texts in planned.settings.items() if key.partition(".")[0] != name}
-        for key, values in settings_of(analysis, name).items():
-            if key in planned.settings:
-                spread = np.interp(np.linspace(0, now - 1, then), np.arange(now), values)
-                kept[key] = texts_of(analysis, key, spread)
-        yield Change(
-            say=f"{counted(then, series.row)} instead of {now}",
-            kind="rows",
-            setup=replace(setup, planned=replace(planned, settings=kept, rows={**planned.rows, name: then})),
-        )
-
-
-def _wider(setup: Setup, analysis: Analysis) -> Iterator[Change]:
-    """As many settings over a range that reaches half as far again."""
-    for name, series in analysis.program.definition.series.items():
-        columns = settings_of(analysis, name)
-        if name in setup.planned.without or len(columns) != 1:
-            continue
-        (key, values), spec = next(iter(columns.items())), analysis.program.input_of[next(iter(columns))]
-        low, high = float(np.min(values)), float(np.max(values))
-        if spec.whole or spec.count or spec.plausible is None or not low > 0 or len(values) < 3:
-            continue
-        usual = _stretches(analysis, key)
-        for reach in (1.5, 1.25):
-            if high * reach > FARTHEST * usual:
-                continue
-            stretched = low + (values - low) * (high * reach - low) / (high - low) if high > low else values
-            if high > low and _allowed(analysis, spec, stretched):
-                texts = texts_of(analysis, key, stretched)
-                top = f"{texts[int(np.argmax(stretched))]} {spec.unit.pretty}".strip()
-                yield Change(
-                    say=f"as many {plural(series.row)}, up to {top}",
-                    kind="range",
-                    setup=replace(
-                        setup, planned=replace(setup.planned, settings={**setup.planned.settings, key: texts})
-                    ),
-                )
-                break
-
-
-def _stretches(analysis: Analysis, key: str) -> float:
-    """How far the settings that the definition suggests reach, SI, where they are spread over a range; nought where they are a list of what
-    there is, such as coils or lamps."""
-    suggested = [one for one in analysis.program.definition.suggest if one.target == key]
-    if not suggested or "linspace" not in suggested[0].formula:
-        return 0.0
-    return float(np.max(analysis.suggested(key)))
-
-
-def texts_of(analysis: Analysis, key: str, values: np.ndarray) -> list[str]:
-    """Settings ``(rows,)``, SI, as they would be written, to what the instrument can be set to."""
-    spec = analysis.program.input_of[key]
-    step = spec.gauge.least_count if spec.gauge is not None and spec.gauge.least_count else None
-    texts = []
-    for value in values.tolist():
-        shown = spec.unit.from_si(value)
-        if step is None:
-            texts.append(f"{shown:.4g}")
-            continue
-        size = step / spec.unit.factor
-        decimals = max(0, -math.floor(math.log10(size) + 1e-9))
-        texts.append(f"{round(shown / size) * size:.{decimals}f}")
-    return texts
-
-
-def _sizes(setup: Setup, analysis: Analysis) -> Iterator[Setup]:
-    """Plans with fewer or more trials and rows."""
-    repeated = _repeated(analysis, setup)
-    for share in (0.5, 0.75, 1.0, 1.5, 2.0):
-        rows = {
-            name: max(4, min(MOST_ROWS, round(count * share)))
-            for name, count in analysis.sheet.rows.items()
-            if count > 4 and name not in setup.planned.without
-        }
-        for times in (0.4, 0.6, 1.0, 2.0):
-            trials = {
-                spec.key: max(2, min(max(MOST_TRIALS, spec.repeats), round(_trials(setup, spec) * times)))
-                for spec in repeated
-            }
-            kept = dict(setup.planned.settings)
-            for name, count in rows.items():
-                for key, values in settings_of(analysis, name).items():
-                    if key in kept and count != len(values):
-                        spread = np.interp(np.linspace(0, len(values) - 1, count), np.arange(len(values)), values)
-                        kept[key] = texts_of(analysis, key, spread)
-            yield replace(
-                setup,
-                planned=replace(
-                    setup.planned,
-                    settings=kept,
-                    trials={**setup.planned.trials, **trials},
-                    rows={**setup.planned.rows, **rows},
-                ),
-            )
-            if not repeated:
-                break
 
 
 def _idle(tried: list[Improvement]) -> str:

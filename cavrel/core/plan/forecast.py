@@ -61,8 +61,8 @@ class Expected:
 
     @property
     def percent(self) -> float:
-        """u in percent of the value; NaN where there is no share of it to take."""
-        return 100 * self.u / abs(self.value) if self.value and not self.unit.offset else math.nan
+        """u in percent of the value; NaN where there is no share of it to take, as of a sum that ought to be nought."""
+        return 100 * self.u / abs(self.value) if abs(self.value) > self.u / 10 and not self.unit.offset else math.nan
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -20,6 +20,7 @@ from cavrel.core.formula.nodes import Member, Name, Node
 from cavrel.core.formula.parse import parse
 from cavrel.core.quantity.reading import read
 from cavrel.core.simulate.draws import of_its_own
+from cavrel.core.simulate.settable import resized, step_of
 from cavrel.core.simulate.shown import written
 
 Array = NDArray[np.float64]
@@ -165,9 +166,12 @@ class Apparatus:
             if name in self.planned.without:
                 continue
             series[name] = {}
-            for column in (c for c, b in body.columns.items() if b.plays.chosen):
-                spec = self.program.input_of[f"{name}.{column}"]
-                series[name][column] = self.settings(spec)
+            chosen = [self.program.input_of[f"{name}.{c}"] for c, b in body.columns.items() if b.plays.chosen]
+            # Rows are set in all of their columns: as many as the shortest planned one, and the others follow.
+            planned = [len(self.planned.settings[s.key]) for s in chosen if s.key in self.planned.settings]
+            for spec in chosen:
+                rows_planned = min(planned, default=self.planned.rows.get(name))
+                series[name][spec.name] = self.settings(spec, rows_planned, len(chosen) == 1)
             for column in (c for c, b in body.columns.items() if b.plays.wanted):
                 spec = self.program.input_of[f"{name}.{column}"]
                 wanted = self.planned.rows.get(name, body.rows)
@@ -186,10 +190,10 @@ class Apparatus:
             "series": series,
         }
 
-    def settings(self, spec: Input) -> list[object]:
-        """Settings of a set column as typed; the true ones differ by what the instrument errs."""
+    def settings(self, spec: Input, rows: int | None, alone: bool) -> list[object]:
+        """Settings of a set column as typed, as many as ``rows`` where that is planned; the true ones differ by what the instrument errs."""
         if spec.key in self.planned.settings:
-            texts = list(self.planned.settings[spec.key])
+            texts = list(self.planned.settings[spec.key])[:rows]
             try:
                 wanted = np.array([read(text, spec.unit.text, spec.difference).value for text in texts])
             except CavrelError as fault:
@@ -203,9 +207,8 @@ class Apparatus:
             raise DefinitionError(f"simulate.set.{spec.key}", "is missing: which settings?")
         if not np.isfinite(wanted).all():
             raise DefinitionError(f"simulate.set.{spec.key}", "comes to no number that could be set")
-        rows = self.planned.rows.get(spec.series or "", len(wanted))
-        if rows != len(wanted):  # as many, spread over the same range
-            wanted = np.interp(np.linspace(0, len(wanted) - 1, rows), np.arange(len(wanted)), wanted)
+        if rows is not None and rows != len(wanted):
+            wanted = resized(spec, wanted, rows, step_of(spec, self.true), alone)
         texts = [self.written(spec, float(v)) for v in wanted]
         return self.set_to(spec, texts, np.array([read(t, spec.unit.text, spec.difference).value for t in texts]))
 
