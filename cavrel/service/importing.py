@@ -6,7 +6,7 @@ from datetime import datetime, timedelta, timezone
 from typing import Any
 from uuid import UUID, uuid5
 
-from cavrel.core.document.grid import Grid, Heading, decimal_mark, head_of, headings, plain
+from cavrel.core.document.grid import Grid, Heading, decimal_signs, head_of, headings, plain, summaries
 from cavrel.core.document.matching import Cell, Target, cells, guess
 from cavrel.core.errors import CavrelError, ReadingError
 from cavrel.core.logbook import Entry, check_entry, in_force
@@ -56,6 +56,8 @@ class Looked:
     ``faults``: (row, column, what) of the table, for cells that cannot be read.
     ``replaced``: slot -> the text that stands there and differs.
     ``differ``: what a computed column of the table says otherwise than its formula, as sentences.
+    ``asked``: columns that are read, from 0, whose numbers can be meant in two ways and that nobody has chosen for -> one of them.
+    ``aside``: (row, word) of rows that were worked out from the others.
     ``what``: why nothing can be brought in, empty where it can.
     """
 
@@ -68,6 +70,8 @@ class Looked:
     faults: Sequence[tuple[int, int, str]]
     replaced: Mapping[str, str]
     differ: Sequence[str]
+    asked: Mapping[int, str]
+    aside: Sequence[tuple[int, str]]
     what: str
 
 
@@ -81,11 +85,25 @@ def look(opened: Opened, grid: Grid, choice: Choice) -> Looked:
         if 0 <= i < len(targets):
             targets[i] = Target.read(text)
     first = choice.first or _first_empty(opened, choice.series)
-    base: dict[str, Any] = {"grid": grid, "head": head, "headings": found, "targets": targets, "first": first}
+    columns = opened.definition.series[choice.series].columns
+    signs = decimal_signs([[row[c] for row in grid.rows[head:]] for c in range(len(targets))])
+    marks = {c: choice.marks.get(c, sign.mark) for c, sign in enumerate(signs)}
+    asked = {
+        c: sign.seen
+        for c, sign in enumerate(signs)
+        if targets[c].column in columns and not sign.sure and c not in choice.marks
+    }
+    base: dict[str, Any] = {
+        "grid": grid,
+        "head": head,
+        "headings": found,
+        "targets": targets,
+        "first": first,
+        "asked": asked,
+        "aside": [(head + i + 1, word) for i, word in summaries(grid.rows[head:]).items()],
+    }
     try:
-        brought = cells(
-            opened.definition, choice.series, grid, head, found, targets, first, choice.marks, choice.stacked
-        )
+        brought = cells(opened.definition, choice.series, grid, head, found, targets, first, marks, choice.stacked)
         _fits(brought)
     except CavrelError as fault:
         return Looked(**base, cells=(), faults=(), replaced={}, differ=(), what=str(fault))
@@ -98,7 +116,11 @@ def look(opened: Opened, grid: Grid, choice: Choice) -> Looked:
         what = "no column of it is taken for one that is read" if not brought else "none of its cells can be read"
     elif faults and not choice.rest:
         what = f"{counted(len(faults), 'cell')} cannot be read; mend {'it' if len(faults) == 1 else 'them'} in the table, or leave aside"
-    differ = _differ(opened, choice, grid, head, targets, first, good) if good and not choice.stacked else ()
+    if asked and not what:
+        what = "; ".join(
+            f"“{seen}” of column {c + 1} can be meant in two ways: choose one above" for c, seen in asked.items()
+        )
+    differ = _differ(opened, choice, grid, head, targets, first, good, marks) if good and not choice.stacked else ()
     return Looked(**base, cells=good, faults=faults, replaced=replaced, differ=differ, what=what)
 
 
@@ -148,6 +170,7 @@ def _differ(
     targets: Sequence[Target],
     first: int,
     good: Sequence[Cell],
+    marks: Mapping[int, str],
 ) -> list[str]:
     """Cells of computed columns that their formulas do not give, within half of their last digit."""
     body = opened.definition.series[choice.series]
@@ -164,11 +187,12 @@ def _differ(
     )
     after = work_out(opened.run, opened.base, (*opened.entries, *extra), opened.cupboard)
     found = []
+    worked_out = summaries(grid.rows[head:])
+    lines = [i for i in range(head, len(grid.rows)) if i - head not in worked_out]
     for c, column in computed:
         values = after.analysis.values[f"{choice.series}.{column}"]
-        mark = choice.marks.get(c) or decimal_mark([row[c] for row in grid.rows[head:]])
-        for i, row in enumerate(grid.rows[head:]):
-            text = plain(row[c], mark)
+        for i, line in enumerate(lines):
+            text = plain(grid.rows[line][c], marks[c])
             at = first + i - 1
             if not text or at >= len(values.value):
                 continue
@@ -180,9 +204,7 @@ def _differ(
             if abs(typed.value - value) > 0.51 * typed.last_digit + 1e-9 * abs(value):
                 digits = max(len(text.lstrip("-0.").replace(".", "")), 3)
                 given = f"{values.unit.from_si(value):.{min(digits, 10)}g}"
-                found.append(
-                    f"Row {head + i + 1}, {body.columns[column].label}: {text} typed, {given} from its formula"
-                )
+                found.append(f"Row {line + 1}, {body.columns[column].label}: {text} typed, {given} from its formula")
     return found
 
 

@@ -192,7 +192,8 @@ def _shown(opened: Opened, all_: list[Grid], sheet: int, choice: Choice, looked:
         "way": _way(str(sheet), choice.series, "yes" if choice.turned else "", str(head)),
         "headings": looked.headings,
         "targets": [str(t) for t in looked.targets],
-        "marks": choice.marks,
+        "signs": _signs(looked, choice),
+        "aside": looked.aside,
         "offered": offered,
         "heads": rows[:head],
         "rows": rows[head : head + _SHOWN],
@@ -202,4 +203,18 @@ def _shown(opened: Opened, all_: list[Grid], sheet: int, choice: Choice, looked:
         "replaced": len(looked.replaced),
         "differ": looked.differ,
         "what": looked.what,
+    }
+
+
+def _signs(looked: Looked, choice: Choice) -> dict[int, list[tuple[str, str, bool]]]:
+    """By column whose numbers can be meant in two ways: each sign, the number that it makes of one of them, and whether it was chosen."""
+    seen = dict(looked.asked)
+    for c in choice.marks:
+        if c < len(looked.targets):
+            cells = [row[c] for row in looked.grid.rows[looked.head :]]
+            seen[c] = next((cell for cell in cells if "," in cell or "." in cell), "")
+    return {
+        c: [(mark, grids.plain(cell, mark), choice.marks.get(c) == mark) for mark in (",", ".")]
+        for c, cell in seen.items()
+        if cell
     }

@@ -8,7 +8,7 @@ import pytest
 
 from cavrel import catalogue
 from cavrel.core.document import grid as grids
-from cavrel.core.document.grid import decimal_mark, head_of, headings, is_number, of_text, plain
+from cavrel.core.document.grid import decimal_signs, head_of, headings, is_number, of_text, plain, summaries
 from cavrel.core.document.matching import Target, cells, guess
 from cavrel.core.errors import CavrelError
 
@@ -65,10 +65,31 @@ def test_headings_are_read(text: str, head: int, found: list[tuple[str, str]]) -
         (["1,234,567", "2"], "."),
         (["1 234,5"], ","),
         (["12", "13"], "."),
+        (["800", "900", "1,000", "1,200"], "."),
+        (["800", "900", "1.000", "1.200"], ","),
+        (["2", "2,125", "3"], ","),
+        (["25.380", "26.112"], "."),
+        (["0,380", "25,380"], ","),
+        (["25,380", "26,11"], ","),
+        (["-1,000", "-800"], "."),
     ],
 )
 def test_the_decimal_sign(cells_: list[str], mark: str) -> None:
-    assert decimal_mark(cells_) == mark
+    (sign,) = decimal_signs([cells_])
+    assert (sign.mark, sign.sure) == (mark, True)
+
+
+def test_a_sign_that_a_column_cannot_tell_is_told_by_another_or_asked_for() -> None:
+    ambiguous = ["25,380", "26,110"]
+    (alone,) = decimal_signs([ambiguous])
+    assert not alone.sure
+    assert alone.seen == "25,380"
+    assert not decimal_signs([ambiguous, ["40", "60"]])[0].sure
+    for other, mark in ((["1,5", "2,5"], ","), (["1.5", "2.5"], ".")):
+        sign = decimal_signs([ambiguous, other])[0]
+        assert (sign.mark, sign.sure) == (mark, True)
+    # Two that contradict each other tell nothing.
+    assert not decimal_signs([ambiguous, ["1,5"], ["2.5"]])[0].sure
 
 
 @pytest.mark.parametrize(
@@ -108,6 +129,9 @@ def test_what_is_a_number() -> None:
         ("Length to the bob's centre,Time for N swings\n40,25.4", ["L.1", "t.1"]),
         ("length (cm),time (s),period (s)\n40,25.4,1.27", ["L.1", "t.1", "T.1"]),
         (",time for N swings,,\nL,1,2,3\n40,25.4,25.5,25.6", ["L.1", "t.1", "t.2", "t.3"]),
+        ("L,time,,\n,1,2,3\n40,25.4,25.5,25.6", ["L.1", "t.1", "t.2", "t.3"]),
+        ("L,time,,,\n,1,2,3,mean\n40,25.4,25.5,25.6,25.5", ["L.1", "t.1", "t.2", "t.3", ""]),
+        ("L,t1,t2,mean\n40,25.4,25.5,25.45", ["L.1", "t.1", "t.2", ""]),
         ("row,L_typed,L,u_L,t_typed_1,t_typed_2,t\n1,40,40,0.1,25.4,25.5,25.45", ["", "L.1", "", "", "t.1", "t.2", ""]),
         ("apples,pears\n1,2", ["", ""]),
     ],
@@ -125,6 +149,31 @@ def test_a_unit_of_the_heading_is_typed_beside_the_number_and_one_that_does_not_
     grid, head, read = looked("L / kg,t / s\n400,25.4")
     with pytest.raises(CavrelError, match="is in kg"):
         cells(PENDULUM, "swings", grid, head, read, [Target("L"), Target("t")], 1, {})
+
+
+@pytest.mark.parametrize(
+    ("text", "head"),
+    [
+        ("L,time,,\n,1,2,3\n40,25.4,25.5,25.6", 2),
+        ("L,L,t,t\n1,2,1,2\n40,40,25.4,25.5", 2),
+        ("L,t\n1,2\n3,4", 1),  # no heading stands over two columns
+        ("L,t,t,t\n1,1,2,3\n2,2,3,4", 2),
+        ("L,t,t,t\n2,1,2,3\n4,2,3,4", 1),  # an L of 2 is no trial
+    ],
+)
+def test_numbers_of_trials_are_no_readings(text: str, head: int) -> None:
+    assert head_of(of_text(text)) == head
+
+
+def test_a_row_of_means_is_no_reading() -> None:
+    grid, head, read = looked("L,t\n40,25.4\n60,31.1\nmean,28.25\nstd dev,4.0\n80,36.0")
+    assert summaries(grid.rows[head:]) == {2: "mean", 3: "std dev"}
+    found = cells(PENDULUM, "swings", grid, head, read, [Target("L"), Target("t")], 1, {})
+    assert [(c.slot, c.text, c.row) for c in found if ".t." in c.slot] == [
+        ("swings.t.1.1", "25.4", 2),
+        ("swings.t.2.1", "31.1", 3),
+        ("swings.t.3.1", "36.0", 6),
+    ]
 
 
 def test_trials_one_under_the_other() -> None:

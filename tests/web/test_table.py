@@ -115,6 +115,34 @@ def test_a_choice_stands_over_the_guess(client: FlaskClient, run: int) -> None:
     assert "goes where column 2 goes" in twice.text
 
 
+def test_a_number_that_can_be_meant_in_two_ways_is_asked_for(client: FlaskClient, run: int) -> None:
+    table = 'L,t\n40,"25,380"\n60,"31,075"\n'
+    answer = send(client, run, text=table)
+    assert answer.status_code == 422
+    assert "“25,380” of column 2 can be meant in two ways" in answer.text
+    assert "swings" not in series(client, run)
+    offered = re.findall(r'<option value="(,|\.)">([^<]+)</option>', answer.text)
+    assert offered == [(",", "25.380"), (".", "25380")]
+    held = re.search(r'<textarea hidden name="grids">(.*?)</textarea>', answer.text, re.S)
+    way = re.search(r'name="was" value="([^"]+)"', answer.text)
+    assert held
+    assert way
+    fields = {"grids": html.unescape(held[1]), "was": html.unescape(way[1]), "looked": "yes", "head": "1"}
+    chosen = {"target-0": "L.1", "target-1": "t.1", "mark-1": ","}
+    again = send(client, run, "look", **fields, **chosen)
+    assert 'value="," selected' in again.text
+    assert send(client, run, **fields, **chosen).status_code == 303
+    assert series(client, run)["swings"]["t"] == [["25.380"], ["31.075"]]
+
+
+def test_a_row_of_means_refuses_nothing_and_brings_nothing(client: FlaskClient, run: int) -> None:
+    table = TABLE + "mean;30,8;30,84;1,54\n"
+    looked = text_of(send(client, run, "look", text=table))
+    assert "row 5 (“mean”)" in looked
+    assert send(client, run, text=table).status_code == 303
+    assert series(client, run)["swings"]["L"] == ["40.0", "60.0", "80.0"]
+
+
 def test_a_workbook_of_our_own_comes_back(client: FlaskClient) -> None:
     run = start(client, "spring", "Prism", "A workbook back")
     analysis = analysed("spring")

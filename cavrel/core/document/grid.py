@@ -173,19 +173,61 @@ def head_of(grid: Grid) -> int:
     """How many rows at the top are headings: up to the first whose cells are mostly numbers; none where the first one's are."""
     for i, row in enumerate(grid.rows[:12]):
         filled = [cell for cell in row if cell]
-        if filled and sum(map(is_number, filled)) * 2 >= len(filled) and not _counts_trials(row):
+        if filled and sum(map(is_number, filled)) * 2 >= len(filled) and not _counts_trials(grid.rows, i):
             return i
     return min(1, len(grid.rows) - 1)
 
 
-def _counts_trials(row: Sequence[str]) -> bool:
-    """Whether a row names its columns and counts trials: ``L``, ``1``, ``2``, ``3``."""
+def _counts_trials(rows: Sequence[Sequence[str]], at: int) -> bool:
+    """Whether a row counts trials: ``L``, ``1``, ``2``, ``3`` beside the name of a column, or 1, 2, 3 under headings that stand over several
+    columns, from 1 on under each."""
+    row = rows[at]
     numbers = [cell for cell in row if is_number(cell)]
-    return (
-        len(numbers) > 1
-        and any(c and not is_number(c) for c in row)
-        and numbers == [str(i) for i in range(1, len(numbers) + 1)]
-    )
+    if len(numbers) < 2:
+        return False
+    if any(c and not is_number(c) for c in row) and numbers == [str(i) for i in range(1, len(numbers) + 1)]:
+        return True
+    if not at or any(is_number(cell) for cell in rows[at - 1]):
+        return False
+    groups = _filled(rows[at - 1])
+    wanted, before, widest = 0, "", 0
+    for cell, group in zip(row, groups, strict=True):
+        wanted = wanted + 1 if group and group == before else 1
+        before, widest = group, max(widest, wanted if cell else 0)
+        if cell and is_number(cell) and (not group or cell != str(wanted)):
+            return False
+    return widest > 1
+
+
+def _filled(row: Sequence[str]) -> list[str]:
+    """A row of headings in which one over several columns stands over the first of them alone, as it is meant."""
+    found, last = [], ""
+    for cell in row:
+        last = cell or last
+        found.append(last)
+    return found
+
+
+_SUMMARY = re.compile(
+    r"(?:mean|average|avg|sum|total|median|min(?:imum)?|max(?:imum)?|std\.?(?:\s*dev\.?)?|stdev|s\.?d\.?|standard deviation|"
+    r"(?:standard )?uncertainty|error)\b.*|[σμΣ]",
+    re.I,
+)
+
+
+def is_summary(text: str) -> bool:
+    """Whether a heading, or the first cell of a row, says that what follows was worked out from the readings."""
+    return bool(_SUMMARY.fullmatch(text.strip()))
+
+
+def summaries(rows: Sequence[Sequence[str]]) -> dict[int, str]:
+    """Index of each row, among ``rows`` of readings, that was worked out from the others -> the word that says so."""
+    found = {}
+    for i, row in enumerate(rows):
+        word = next((cell for cell in row if cell), "")
+        if is_summary(word):
+            found[i] = word
+    return found
 
 
 def headings(grid: Grid, count: int) -> list[Heading]:
@@ -200,10 +242,7 @@ def headings(grid: Grid, count: int) -> list[Heading]:
     names = rows[-1]
     above = [""] * width
     for row in rows[-2:-1]:
-        last = ""
-        for c, cell in enumerate(row):  # a heading over several columns stands over the first of them
-            last = cell or last
-            above[c] = last
+        above = _filled(row)
     found = []
     for c in range(width):
         name, unit = _parted(names[c] or above[c])
@@ -238,21 +277,62 @@ def _parted(text: str) -> tuple[str, str]:
     return text[: found.start()].strip(), (found[1] or found[2] or found[3]).strip()
 
 
-def decimal_mark(cells: Sequence[str]) -> str:
-    """The sign that parts whole from decimal figures in a column: a comma, or a point where nothing speaks against it."""
-    commas = points = 0
-    for cell in cells:
-        text = _SPACED.sub("", cell)
-        comma, point = text.rfind(","), text.rfind(".")
-        if comma >= 0 and point >= 0:
-            return "," if comma > point else "."
-        if text.count(",") > 1:
-            return "."
-        if text.count(".") > 1:
-            return ","
-        commas += comma >= 0
-        points += point >= 0
-    return "," if commas and not points else "."
+@dataclass(frozen=True, slots=True)
+class Sign:
+    """What parts whole from decimal figures in a column. ``mark``: a comma or a point; ``sure``: no other could be meant; ``seen``: a cell that
+    could be read both ways, where it is not."""
+
+    mark: str
+    sure: bool = True
+    seen: str = ""
+
+
+_GROUPED = re.compile(r"[-+]?[1-9]\d{0,2}[,.]\d{3}")
+
+
+def decimal_signs(columns: Sequence[Sequence[str]]) -> list[Sign]:
+    """The decimal sign of each column, from all of its cells, then from what the other columns of the same table say."""
+    found = [_sign(cells) for cells in columns]
+    known = {sign.mark for sign in found if sign is not None and sign.sure and sign.seen}
+    told = next(iter(known)) if len(known) == 1 else ""
+    signs = []
+    for sign in found:
+        if sign is None or (told and not sign.sure):
+            sign = Sign(told or ".")
+        signs.append(Sign(sign.mark) if sign.sure else sign)
+    return signs
+
+
+def _sign(cells: Sequence[str]) -> Sign | None:
+    """From a column alone; None where nothing in it tells. Of a sure one, ``seen`` is the cell that told."""
+    texts = [text for cell in cells if is_number(text := _SPACED.sub("", cell.strip()))]
+    both = next((text for text in texts if "," in text and "." in text), None)
+    if both is not None:
+        return Sign("," if both.rfind(",") > both.rfind(".") else ".", True, both)
+    for mark, other in ((",", "."), (".", ",")):
+        if many := next((text for text in texts if text.count(other) > 1), None):
+            return Sign(mark, True, many)
+        # A part of other than three figures, or behind a nought, separates no thousands.
+        if decimal := next((text for text in texts if text.count(mark) == 1 and not _GROUPED.fullmatch(text)), None):
+            return Sign(mark, True, decimal)
+    grouped = [text for text in texts if _GROUPED.fullmatch(text)]
+    if not grouped:
+        return None
+    sign = "," if "," in grouped[0] else "."
+    other = "." if sign == "," else ","
+    # 1,000 after 800 goes on as a thousand; 2,125 beside 2 does as a little more than two.
+    spreads = [_spread([text.replace(sign, as_) for text in texts]) for as_ in (".", "")]
+    if spreads[0] > 30 * spreads[1]:
+        return Sign(other, True, grouped[0])
+    if spreads[1] > 30 * spreads[0] or sign == ".":
+        return Sign(sign, True, grouped[0])
+    return Sign(sign, False, grouped[0])
+
+
+def _spread(texts: Sequence[str]) -> float:
+    """The largest over the smallest of the sizes, of those that are not nought."""
+    sizes = [abs(float(text)) for text in texts if float(text) != 0]
+    return max(sizes) / min(sizes) if sizes else 1.0
 
 
 def plain(cell: str, mark: str) -> str:

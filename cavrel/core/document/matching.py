@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from cavrel.core.definition import Definition
-from cavrel.core.document.grid import Grid, Heading, decimal_mark, plain
+from cavrel.core.document.grid import Grid, Heading, is_summary, plain, summaries
 from cavrel.core.errors import CavrelError
 from cavrel.core.quantity import units
 
@@ -71,7 +71,7 @@ def guess(definition: Definition, series: str, headings: Sequence[Heading]) -> l
             ):
                 plainly, trial = _trial(text)
                 for written, number, off in ((text, 1, 0.0), (plainly, trial, 0.01)):
-                    score = of * _likeness(written, name, column.label) - off
+                    score = of * _likeness(written, name, column.label) - off - (0.3 if is_summary(heading.name) else 0)
                     if score > 0.3:
                         score += 0.1 * _unit_fits(heading.unit, column.unit or "") + (0.02 if typed else 0)
                         scores.append((score, i, Target(name, number)))
@@ -85,6 +85,7 @@ def guess(definition: Definition, series: str, headings: Sequence[Heading]) -> l
             and found[i - 1].column
             and heading.group
             and heading.group == headings[i - 1].group
+            and not is_summary(heading.name)
         ):
             take(i, Target(found[i - 1].column, found[i - 1].trial + 1))
     return found
@@ -137,10 +138,13 @@ def cells(
     marks: Mapping[int, str],
     stacked: bool = False,
 ) -> list[Cell]:
-    """Every reading of the typed columns. ``first``: the row of the series that the table begins in; ``marks``: decimal signs that a person
-    chose, by column; ``stacked``: trials stand one under the other, under the same settings. Raises CavrelError for a unit that does not fit."""
+    """Every reading of the typed columns; rows that were worked out from the others are none. ``first``: the row of the series that the table
+    begins in; ``marks``: decimal signs by column; ``stacked``: trials stand one under the other, under the same settings. Raises CavrelError
+    for a unit that does not fit."""
     body = definition.series[series]
-    rows = grid.rows[head:]
+    worked_out = summaries(grid.rows[head:])
+    lines = [i for i in range(head, len(grid.rows)) if i - head not in worked_out]
+    rows = [grid.rows[i] for i in lines]
     found: list[Cell] = []
     columns = [
         (c, target)
@@ -151,7 +155,7 @@ def cells(
     places, trials = _places(rows, settings, first, stacked)
     for c, target in columns:
         column = body.columns[target.column]
-        mark = marks.get(c) or decimal_mark([row[c] for row in rows])
+        mark = marks.get(c, ".")
         unit = _unit(headings[c].unit, column.unit or "", c)
         for i, row in enumerate(rows):
             text = plain(row[c], mark)
@@ -162,7 +166,7 @@ def cells(
             if stacked and c in settings and trials[i] > 1:
                 continue
             trial = trials[i] if stacked and c not in settings else target.trial
-            found.append(Cell(f"{series}.{target.column}.{places[i]}.{trial}", text, head + i + 1, c + 1))
+            found.append(Cell(f"{series}.{target.column}.{places[i]}.{trial}", text, lines[i] + 1, c + 1))
     return found
 
 
