@@ -19,8 +19,9 @@ _TYPED = (
     ("zero", "± of its zero", "0.5 mm"),
     ("placement", "± of placing it", "1 mm"),
     ("reaction", "± of reaction", "0.1 s"),
+    ("dead_time", "dead time", "100 µs"),
 )
-"""What may be typed of an instrument: field, words, an example."""
+"""What may be typed of an instrument: field, words, an example. A dead time is asked for only where a formula takes it off."""
 
 
 def instruments(opened: Opened) -> list[dict[str, Any]]:
@@ -53,7 +54,7 @@ def instruments(opened: Opened) -> list[dict[str, Any]]:
                 "zero": run.zeros.get(name, ""),
                 "zero_check": now.zero_check,
                 "reads": ", ".join(dict.fromkeys(s.label for s in used)),
-                "typed": _typed(now),
+                "typed": _typed(now, f"{name}.dead_time" in opened.program.constants),
                 "own": name in chosen,
                 "fields": run.instruments.get(name, {}),
                 "shifts": any(not s.exact and s.extract not in ("slope", "period") for s in used) and not gauge.dial,
@@ -96,10 +97,14 @@ def _choices(
     return [(title, found) for title, found in (("in the cupboard", here), ("of the shared list", others)) if found]
 
 
-def _typed(now: Instrument) -> list[tuple[str, str, str, str]]:
-    """Each field that may be typed, with what is in force."""
+def _typed(now: Instrument, counts: bool) -> list[tuple[str, str, str, str]]:
+    """Each field that may be typed, with what is in force. ``counts``: a formula takes its dead time off."""
     body = now.model_dump(mode="json", by_alias=True, exclude_none=True)
-    return [(field, words, like, str(body.get(field, ""))) for field, words, like in _TYPED]
+    return [
+        (field, words, like, str(body.get(field, "")))
+        for field, words, like in _TYPED
+        if counts or field != "dead_time"
+    ]
 
 
 def _says(own: Any) -> list[tuple[str, str]]:
@@ -109,5 +114,6 @@ def _says(own: Any) -> list[tuple[str, str]]:
         ("zero", own.zero),
         ("calibration", own.calibration),
         ("accuracy", own.accuracy),
+        ("dead time", own.dead_time),
     )
     return [(name, amount(text)) for name, text in words if text]

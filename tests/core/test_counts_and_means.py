@@ -50,6 +50,72 @@ def test_the_likeliest_decay_is_that_of_the_likelihood() -> None:
     assert found.parameters["k"].u == pytest.approx(math.sqrt(np.linalg.inv(information)[1, 1]), rel=1e-3)
 
 
+@pytest.mark.parametrize("counts", [[9, 5, 2, 3, 1], [4, 1, 3, 0, 1], [6, 6, 3, 2, 2]])
+def test_five_low_counts_are_fitted_by_the_likelihood(counts: list[int]) -> None:
+    found = decay([str(n) for n in counts])
+    t = T[:5]
+
+    def cost(theta: np.ndarray) -> float:
+        expected = math.exp(theta[0]) * np.exp(theta[1] * t)
+        return float((expected - special.xlogy(counts, expected)).sum())
+
+    best = optimize.minimize(cost, (1.5, -0.01), method="Nelder-Mead", options={"xatol": 1e-10, "fatol": 1e-13})
+    assert found.fits["f"].parameters["k"].value == pytest.approx(best.x[1], rel=2e-3)
+    low, high = found.results["h"].interval
+    assert low < found.results["h"].value < high
+
+
+def test_counts_that_do_not_fall_have_no_half_life() -> None:
+    """The slope of equal counts is nought but for the last bits of its sum; minus a half over that was a half-life of 10¹⁷ s."""
+    found = decay(["3", "3", "3", "3", "3"])
+    assert found.fits["f"].parameters["k"].value == 0.0
+    assert found.results["h"].reason
+    assert math.isnan(found.results["h"].value)
+
+
+def test_a_half_life_from_few_counts_has_a_lopsided_interval() -> None:
+    """k to 29 %: one over it reaches twice as far up as down, and a law of first order would not say so."""
+    found = decay(["16", "8", "15", "6", "8", "9", "5", "1"])
+    k, result = found.fits["f"].parameters["k"], found.results["h"]
+    assert 0.1 < k.u / -k.value < 0.4
+    assert not result.linear
+    low, high = result.interval
+    assert high - result.value > 1.3 * (result.value - low)
+    ends = [math.log(2) / (-k.value + side * 1.96 * k.u) for side in (1, -1)]
+    assert (low, high) == pytest.approx(ends, rel=0.25)
+
+
+def test_a_component_that_crosses_a_pole_makes_no_linear_result() -> None:
+    """1/a pushed through nought on both sides: the pushes cancel in the sum, and each alone tells."""
+    made = program(
+        quantities={n: {"label": n} for n in ("a", "b")},
+        results={"r": {"label": "r", "formula": "1/a - 1/b"}, "s": {"label": "s", "formula": "a - b"}},
+    )
+    found = run(made, quantities={"a": "1.00 ± 0.90", "b": "1.00 ± 0.90"})
+    assert not found.results["r"].linear
+    assert found.results["s"].linear
+
+
+FAST = program(
+    instruments={"counter": {"label": "counter"}},
+    quantities={"dt": {"label": "Interval", "unit": "s", "exact": True, "default": "10"}},
+    series=DECAY.definition.model_dump(mode="json", by_alias=True, exclude_none=True)["series"],
+)
+
+
+@pytest.mark.parametrize(("count", "said"), [("2600", True), ("450", False)])
+def test_a_dead_time_that_nobody_typed_is_said_where_it_matters(count: str, said: bool) -> None:
+    """260 a second: 100 µs would add 2.7 %; 45 a second: 0.5 %."""
+    found = [f for f in findings_of(run(FAST, series={"s": {"t": ["1"], "c": [count]}})) if f.code == "dead-time"]
+    assert bool(found) == said
+    if said:
+        assert "true counts would change by up to 2.7 %" in found[0].say
+    typed = run(FAST, series={"s": {"t": ["1"], "c": [count]}}, instruments={"counter": {"dead_time": "100 µs"}})
+    assert (
+        typed.program.constants["counter.dead_time"] == 0.0
+    )  # a program is compiled with its instruments before a run
+
+
 def test_a_last_interval_without_a_count_changes_little() -> None:
     counts = ["38", "34", "25", "22", "19", "13", "9", "6", "3"]
     one, none = decay([*counts, "1"]).results["h"], decay([*counts, "0"]).results["h"]

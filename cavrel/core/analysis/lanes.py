@@ -16,6 +16,8 @@ from cavrel.core.analysis.layout import Layout, laid_out
 from cavrel.core.formula.evaluate import FOLDS
 
 Array = NDArray[np.float64]
+MATTERS = 0.05
+"""A component matters that gives this share of the variance."""
 Truth = NDArray[np.bool_]
 
 
@@ -109,13 +111,18 @@ class Pushes:
 
     def single_and_bend(self, values: Array) -> tuple[Array, float]:
         """The same; and by how much the mean of up and down differs from the nominal, all components added: what second order adds to the
-        value."""
+        value. Where a component that matters moves the value more to one side than to both, as across a pole or a kink, that counts alone."""
         wide = self.widen(values)
         if len(wide) == 1:
             return np.zeros(self.count), 0.0
         up, down = wide[1 : self.count + 1, 0], wide[self.count + 1 :, 0]
-        bend = float(np.add.reduce((up - wide[0, 0]) + (down - wide[0, 0])))
-        return (up - down) / 2, abs(bend) / 2
+        bends, parts = ((up - wide[0, 0]) + (down - wide[0, 0])) / 2, (up - down) / 2
+        bend = abs(float(np.add.reduce(bends)))
+        matter = parts * parts > MATTERS * float(parts @ parts)
+        one_sided = float(
+            np.abs(bends)[matter].max(initial=0.0, where=np.abs(bends)[matter] > np.abs(parts)[matter] / 2)
+        )
+        return parts, max(bend, one_sided)
 
     def own(self, parts: Array) -> Truth:
         """Which contributions ``(L, n)`` or ``(K, n)`` are a row's own: by a component of that row that moves no other."""

@@ -31,7 +31,7 @@ from cavrel.core.logbook.run import RunDocument
 
 Array = NDArray[np.float64]
 
-BENT = 0.4
+BENT = 0.2
 """Where second order adds this share of u to a result, or more, the law of propagation is no answer (JCGM 101:2008, 5.11): the result's
 distribution is drawn instead."""
 _DRAWS = 6_000
@@ -195,7 +195,9 @@ class _Runner(Carrying):
         u = uncertainty.combined_one(parts)
         reason = "" if math.isfinite(value) else self.missing(step.key)
         linear = bool(reason) or (bend <= BENT * u if u > 0 else bend <= 1e-9 * abs(value))
-        dof = uncertainty.effective_dof(parts, self.pushes, self.dof)
+        # What a Birge ratio adds to the variance of a mean is known by the scatter of its parts alone.
+        added = 1 - 1 / ratio**2 if ratio > 1 else 0.0
+        dof = uncertainty.widened_dof(uncertainty.effective_dof(parts, self.pushes, self.dof), added, len(weights))
         coverage_factor = uncertainty.coverage_factor(dof, self.rules.student)
         if not linear or not math.isfinite(u):
             linear, u = bool(reason), math.nan
@@ -212,7 +214,7 @@ class _Runner(Carrying):
             expanded_uncertainty=coverage_factor * u,
             parts=parts,
             pushes=self.pushes,
-            compared=self.compared(step, values, parts, u),
+            compared=self.compared(step, values, parts, u, added, len(weights)),
             birge=ratio,
             reason=reason,
             linear=linear,
@@ -220,13 +222,16 @@ class _Runner(Carrying):
             weights=weights,
         )
 
-    def compared(self, step: ResultStep, values: Array, parts: Array, u: float) -> Comparison | None:
-        """The result against its accepted value, or against what the same run says another way."""
+    def compared(
+        self, step: ResultStep, values: Array, parts: Array, u: float, added: float, many: int
+    ) -> Comparison | None:
+        """The result against its accepted value, or against what the same run says another way. ``added``: the share of its variance
+        by the scatter of the ``many`` results that it is the mean of."""
         waits: tuple[str, ...] = ()
         if step.accepted_name:
             accepted, measured, known = self.accepted[step.accepted_name], False, 0.0
             if step.accepted_name in self.program.used_accepted:
-                apart = self.pushes.single(np.subtract(*self.pushes.pair(values, self.values[step.accepted_name])))
+                apart = parts - self.pushes.single(self.values[step.accepted_name])
             else:
                 apart, known = parts, accepted.u
         elif step.accepted_run:
@@ -239,12 +244,16 @@ class _Runner(Carrying):
                 source = "stated in the definition"
             label = "measured another way" if measured else typeset(own)
             accepted = ReferenceValue(float(other[0, 0]), u_other, step.unit.text, label, source)
-            apart = self.pushes.single(np.subtract(*self.pushes.pair(values, other)))
+            # Contributions are subtracted, not values: beside 9.81 the digits of 10⁻³⁰ would be lost.
+            apart = parts - self.pushes.single(other)
             if not math.isfinite(accepted.value):
                 waits = self.waits(f"{step.key}#accepted") or ("the other value",)
         else:
             return None
         dof = uncertainty.effective_dof(apart, self.pushes, self.dof, known)
+        if added:
+            of_difference = math.hypot(uncertainty.combined_one(apart), known)
+            dof = uncertainty.widened_dof(dof, added * min(u / of_difference, 1.0) ** 2, many)
         return Comparison(
             accepted=accepted,
             u=math.hypot(uncertainty.combined_one(apart), known) if math.isfinite(u) else math.nan,

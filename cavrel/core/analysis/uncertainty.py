@@ -57,6 +57,14 @@ def effective_dof(parts: Array, pushes: Pushes, dof: Array, known: float = 0.0) 
     return (float(squares.sum()) + (known / size) ** 2) ** 2 / below if below > 0 else math.inf
 
 
+def widened_dof(dof: float, share: float, many: int) -> float:
+    """Degrees of freedom where ``share`` of a variance rests on how ``many`` values scatter about their mean, and the rest has ``dof``
+    (Welch-Satterthwaite)."""
+    if not share > 0 or many < 2:
+        return dof
+    return 1 / ((1 - share) ** 2 / dof + share**2 / (many - 1)) if dof > 0 else dof
+
+
 def freedom_behind(parts: Array, use: NDArray[np.intp], pushes: Pushes, wide: bool) -> float:
     """Degrees of freedom of the variances that rows' own contributions ``(L, rows)``, or ``(K, rows)`` where ``wide``, give to the rows
     ``use``: infinite where all are known beforehand.

@@ -5,6 +5,7 @@ from dataclasses import replace
 
 from cavrel.core.analysis import Analysis
 from cavrel.core.findings import compare
+from cavrel.core.findings.assumed import of_dead_times
 from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.fits import of_fit
 from cavrel.core.findings.meaning import LineMeaning
@@ -17,7 +18,13 @@ __all__ = ["findings_of", "monte_carlo_findings"]
 
 def findings_of(analysis: Analysis, meanings: Mapping[str, LineMeaning] | None = None) -> tuple[Finding, ...]:
     """Everything worth saying about ``analysis``, readings first, then results and fits. ``meanings``: what the law says of each line."""
-    findings = [*of_readings(analysis), *of_results(analysis), *compare.apart(analysis), *of_identities(analysis)]
+    findings = [
+        *of_readings(analysis),
+        *of_results(analysis),
+        *compare.apart(analysis),
+        *compare.contradicting(analysis),
+    ]
+    findings += [*of_identities(analysis), *of_dead_times(analysis)]
     for fit in analysis.fits.values():
         findings += of_fit(analysis, fit, (meanings or {}).get(fit.name))
     if len(analysis.program.definition.series) > 1:

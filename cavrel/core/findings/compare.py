@@ -1,4 +1,6 @@
-"""Two ways to one number that disagree."""
+"""Several ways to one number that disagree."""
+
+from scipy import special
 
 from cavrel.core.analysis import Analysis, ResultAnalysis
 from cavrel.core.findings.finding import Finding
@@ -27,6 +29,38 @@ def apart(analysis: Analysis) -> list[Finding]:
         )
         findings.append(
             Finding(code="apart", level="caution", at=f"results.{result.name}", title="Two ways disagree", say=say)
+        )
+    return findings
+
+
+CHANCE = 0.005
+"""Values that a mean is taken of contradict each other where chance would scatter them so in fewer cases than this."""
+
+
+def contradicting(analysis: Analysis) -> list[Finding]:
+    """A remark for every mean of results that scatter by more than their uncertainties allow."""
+    findings = []
+    for result in analysis.results.values():
+        many = len(result.weights)
+        if many < 2 or result.reason or not result.birge > 1:
+            continue
+        if float(special.chdtrc(many - 1, (many - 1) * result.birge**2)) >= CHANCE:
+            continue
+        results = analysis.results
+        values = [_shown(result, results[name].value) for name in result.weights]
+        label = analysis.program.definition.results[result.name].label
+        say = (
+            f"{label} is the mean of {', '.join(values[:-1])} and {values[-1]}, which differ by {significant(result.birge, 2)} times what their "
+            "uncertainties allow. Its uncertainty is widened by as much, but at least one of them is wrong: find out which before you trust the mean."
+        )
+        findings.append(
+            Finding(
+                code="contradicting",
+                level="caution",
+                at=f"results.{result.name}",
+                title="Its parts contradict",
+                say=say,
+            )
         )
     return findings
 
