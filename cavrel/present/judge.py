@@ -16,7 +16,7 @@ from cavrel.core.findings.judge import rests_on
 from cavrel.core.quantity.rounding import percent, significant
 from cavrel.core.words import counted
 from cavrel.graph import numberline, shape
-from cavrel.present import carried, graphs, notes, results, suspects, verified
+from cavrel.present import carried, graphs, notes, otherwise, results, suspects, verified
 from cavrel.present.notes import Note
 from cavrel.service.opened import Opened
 
@@ -79,6 +79,7 @@ def _card(opened: Opened, result: ResultAnalysis, others: Others) -> dict[str, A
         "percent": percent(verdict.percent) if math.isfinite(verdict.percent) else "",
         "percent_name": verdict.percent_name,
         "foretold": _foretold(opened, result),
+        "otherwise": otherwise.found(opened).get(result.name, ""),
         "z": f"{verdict.z:+.1f}".replace("-", "−") if math.isfinite(verdict.z) else "",
     }
 

@@ -17,7 +17,7 @@ from cavrel.core.logbook import in_force
 from cavrel.core.quantity.rounding import percent
 from cavrel.core.slips.cards import place
 from cavrel.core.words import counted
-from cavrel.present import gauges, graphs, texts, verified, worked
+from cavrel.present import gauges, graphs, otherwise, texts, verified, worked
 from cavrel.present.drafted import deviations, parts
 from cavrel.present.printed import Ruled, quantities, tables
 from cavrel.service.opened import Opened
@@ -113,6 +113,7 @@ def results(opened: Opened) -> list[dict[str, Any]]:
                     for s in result.budget[:5]
                     if s.share >= 1e-3
                 ],
+                "otherwise": otherwise.found(opened).get(name, ""),
                 "foreseen": said,
                 "came": came.say if came is not None else "",
             }

@@ -10,6 +10,7 @@ from flask.testing import FlaskClient
 
 from cavrel import catalogue
 from cavrel.core.cupboard import EMPTY
+from cavrel.core.simulate import simulate
 from cavrel.service.opened import unstarted
 from tests.web.http import entry, save, start, text
 from tests.web.test_suspects import typed
@@ -203,3 +204,20 @@ def test_of_many_points_the_table_lists_those_that_can_be_read(client: FlaskClie
     assert "300 points, 1 left out" in listed
     assert listed.count("<tr") == 201 and "take back: Row 299" in listed
     assert "and 100 more; the tables of this run leave whole as CSV" in listed
+
+
+def test_rows_that_agree_and_a_line_that_does_not_stand_beside_each_other(client: FlaskClient) -> None:
+    """Shots over a narrow range of v² sin 2φ: Judge and the report give the rows, the line through the origin, and which one to believe."""
+    run = start(client, "projectile-range", "Wick", "A marble")
+    made = simulate(catalogue.program_of(catalogue.experiments()["projectile-range"]), 2)
+    readings = [
+        entry("reading", f"shots.{column}.{row}.1", text=cell)
+        for column, cells in made["series"]["shots"].items()  # type: ignore[attr-defined]
+        for row, cell in enumerate(cells, 1)
+    ]
+    assert save(client, run, *readings).status_code == 200
+    for page in ("judge", "report"):
+        said = text(client, f"/runs/{run}/{page}")
+        assert "Each of the 14 shots alone gives" in said
+        assert "Believe the line through the origin" in said
+    assert "alone gives" not in text(client, f"/runs/{typed(client)}/judge")

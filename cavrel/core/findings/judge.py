@@ -109,6 +109,7 @@ OPEN = {
     "miscount": "a timing that it rests on may be miscounted",
     "stands-apart": "a trial that it rests on lies far from its others",
     "parity": "readings contradict each other",
+    "contradicting": "the values that it is the mean of contradict each other",
 }
 """Remarks that are open until a person answers them, and what each means for a result that rests on what it is about."""
 
