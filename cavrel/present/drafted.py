@@ -129,9 +129,13 @@ def _discussion(opened: Opened) -> str:
 
 
 def _conclusion(opened: Opened) -> str:
-    result = opened.result
-    if result is None or result.reason:
-        return ""
+    """What answers the aim, a sentence or two for each result that does."""
+    answers = opened.definition.answers or opened.definition.led[:1]
+    return " ".join(_concluded(opened, name) for name in answers if not opened.analysis.results[name].reason)
+
+
+def _concluded(opened: Opened, name: str) -> str:
+    result = opened.analysis.results[name]
     verdict = opened.verdict(result)
     value = result.measured(opened.analysis.rules.rounding).text()
     beside = "what this run says in another way" if verdict.measured else "the accepted value"
@@ -141,7 +145,7 @@ def _conclusion(opened: Opened) -> str:
         "doubtful": "Whether it agrees remains in doubt.",
         "disagrees": "It does not agree with the value beside it; something systematic remains.",
     }
-    return f"{opened.definition.results[result.name].label} comes out as {value}. {ends.get(verdict.kind, '')}".strip()
+    return f"{opened.definition.results[name].label} comes out as {value}. {ends.get(verdict.kind, '')}".strip()
 
 
 def _label(opened: Opened, name: str) -> str:

@@ -56,7 +56,9 @@ def content(opened: Opened) -> dict[str, Any]:
         + [q.label for q in definition.quantities.values() if q.formula is None and q.default is None],
         "reasons": {name: (words, run.plan.reasons.get(name, "")) for name, words in REASONS.items()},  # type: ignore[call-overload]
         "roles": {name: (words, run.plan.roles.get(name, "")) for name, words in ROLES.items()},  # type: ignore[call-overload]
-        "foreseen": {name: (r.label, run.plan.foreseen.get(name, "")) for name, r in definition.results.items()},
+        "foreseen": {
+            name: (definition.results[name].label, run.plan.foreseen.get(name, "")) for name in definition.led
+        },
         "settable": [
             (name, q.label, units.pretty(q.unit or ""), trials(run.quantities.get(name))[0], q.default)
             for name, q in definition.quantities.items()

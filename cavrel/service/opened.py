@@ -134,7 +134,7 @@ class Opened:
 
     @property
     def result(self) -> ResultAnalysis | None:
-        """The first result, by which a run is judged at a glance."""
+        """The point of the experiment, by which a run is judged at a glance."""
         return next(iter(self.analysis.results.values()), None)
 
 

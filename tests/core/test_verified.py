@@ -8,9 +8,13 @@ import pytest
 from cavrel import catalogue
 from cavrel.core.analysis import analyse
 from cavrel.core.cupboard import EMPTY
+from cavrel.core.definition import load as load_definition
+from cavrel.core.definition.program import compile_program
 from cavrel.core.errors import CavrelError
+from cavrel.core.findings.judge import judge
 from cavrel.core.logbook.run import load
 from cavrel.core.simulate import simulate
+from cavrel.present.drafted import parts
 from cavrel.present.verified import held
 from cavrel.service.opened import unstarted
 
@@ -75,3 +79,64 @@ def test_a_verification_that_does_not_fit_is_refused(change: dict[str, str], say
     document["verify"][0] |= change
     with pytest.raises(CavrelError, match=says):
         catalogue.program_of(catalogue.resolve(document))
+
+
+def test_a_check_that_fails_outside_its_limits_is_said_and_is_no_agreement() -> None:
+    opened = unstarted(METER, EMPTY, {}, READ)
+    (said,) = [f for f in opened.findings if f.code == "verification"]
+    assert said.say.startswith("1 row of 4 differs from the standard by more than both least counts together, 0.11 V")
+    assert opened.verdict(opened.analysis.results["q"]).kind != "agrees"
+    passed = [*READ[:-1], ("verify.V_2.4.1", "3.05")]
+    assert not [f for f in unstarted(METER, EMPTY, {}, passed).findings if f.code == "verification"]
+
+
+@pytest.mark.parametrize("meter", ["voltmeter", "ammeter"])
+def test_a_meter_set_wrong_by_its_own_coil_does_not_agree(meter: str) -> None:
+    """What to dial stands first, against what was dialled; the check alone is blind to two percent."""
+    program = catalogue.program_of(METER, options={"meter": meter})
+    for fault, kind in (((), "agrees"), (("forgotten",), "disagrees")):
+        document = simulate(program, 6, fault, {"meter": meter})
+        analysis = analyse(program, load(document))
+        name, result = next(iter(analysis.results.items()))
+        assert name == "R"
+        assert judge(analysis, result).kind == kind
+
+
+@pytest.mark.parametrize(
+    ("name", "led"),
+    [
+        ("metre-bridge", ["R_s", "R_p", "R_1", "R_2"]),
+        ("pendulum", ["g", "p", "g_p"]),
+        ("rule-equilibrium", ["tau_sum", "m_u"]),
+    ],
+)
+def test_the_point_of_an_experiment_leads(name: str, led: list[str]) -> None:
+    definition = catalogue.experiments()[name]
+    opened = unstarted(definition, EMPTY, {})
+    assert list(opened.analysis.results)[: len(led)] == led
+    assert opened.result.name == led[0]  # type: ignore[union-attr]
+    assert set(opened.analysis.results) == set(definition.results)
+
+
+def test_the_conclusion_answers_the_whole_aim() -> None:
+    bridge = catalogue.experiments()["metre-bridge"]
+    made = simulate(catalogue.program_of(bridge), 5)
+    readings = [
+        (f"{series}.{column}.{row}.{trial}", text)
+        for series, columns in made["series"].items()  # type: ignore[attr-defined]
+        for column, cells in columns.items()
+        for row, cell in enumerate(cells, 1)
+        for trial, text in enumerate(cell if isinstance(cell, list) else [cell], 1)
+    ]
+    readings += [(f"quantities.{name}.1", text) for name, text in made["quantities"].items()]  # type: ignore[attr-defined]
+    said = parts(unstarted(bridge, EMPTY, {}, readings))["conclusion"].draft
+    assert said.startswith("Both in series comes out as")
+    assert "Both in parallel comes out as" in said
+    assert "First resistor" not in said
+
+
+def test_answers_that_are_no_results_are_refused() -> None:
+    document = METER.document()
+    for answers in (["nothing"], ["R", "R"]):
+        with pytest.raises(CavrelError, match="is no result"):
+            compile_program(load_definition({**document, "answers": answers}), {})

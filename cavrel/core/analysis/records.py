@@ -194,7 +194,8 @@ class Analysis:
     ``pushes``: the components of uncertainty.
     ``values``: quantities and columns by key.
     ``fits``: the definition's, by name; ``means``: those that its formulas take.
-    ``results``, ``predictions``, ``pictures``: by name, in the definition's order.
+    ``results``: by name, those that answer the experiment's aim first.
+    ``predictions``, ``pictures``: by name, in the definition's order.
     ``parities``: what the readings say of the definition's identities.
     ``verified``: what is held against a standard.
     ``dof``: ``(K,)`` degrees of freedom of the components.

@@ -160,7 +160,7 @@ class _Runner(Carrying):
                 if isinstance(step, Derived):
                     values[step.key] = self.described(step.key, step.unit)
             pictures = {step.key: picture for step in self.program.pictures if (picture := self.picture(step, plain))}
-        # Worked out in the order of what each needs, shown in the order of the definition.
+        # Worked out in the order of what each needs, shown in the order of the definition, the point of the experiment first.
         return Analysis(
             program=self.program,
             run=self.run,
@@ -170,7 +170,7 @@ class _Runner(Carrying):
             values=values,
             fits={name: self.fits[name] for name in definition.fits},
             means={name: fit for name, fit in self.fits.items() if name not in definition.fits},
-            results={name: self.results[name] for name in definition.results},
+            results={name: self.results[name] for name in definition.led},
             predictions={name: self.predictions[name] for name in definition.predict},
             parities=parities,
             verified=verified,

@@ -40,6 +40,9 @@ class _Compiler(Outcomes):
             self.need(name, None, f"fits.{name}")
         for name in definition.results:
             self.need(name, None, f"results.{name}")
+        for i, name in enumerate(definition.answers):
+            if name not in definition.results or name in definition.answers[:i]:
+                raise DefinitionError(f"answers.{i}", f"'{name}' is no result, or stands here twice")
         for name in definition.predict:
             self.need(name, None, f"predict.{name}")
         self._check_places()

@@ -20,13 +20,15 @@ FORMAT = "cavrel-experiment/1"
 
 
 class Definition(Model):
-    """An experiment, whole. ``keywords``: other words that people look for it by."""
+    """An experiment, whole. ``keywords``: other words that people look for it by. ``answers``: the results that answer its aim, the point of it
+    first; pages, lists and the conclusion lead with them. The first result where nothing is said."""
 
     format: Literal["cavrel-experiment/1"]
     id: Identifier
     title: Annotated[str, Field(min_length=1, max_length=80)]
     field: Literal["mechanics", "matter", "waves", "electricity", "thermal", "modern"]
     aim: Line
+    answers: Annotated[tuple[Key, ...], Field(max_length=6)] = ()
     law: Formula | None = None
     theory: Annotated[str, Field(max_length=2000)] = ""
     keywords: Annotated[tuple[Annotated[str, Field(min_length=1, max_length=40)], ...], Field(max_length=24)] = ()
@@ -52,6 +54,11 @@ class Definition(Model):
     set_up: Annotated[tuple[SetUp, ...], Field(max_length=24)] = ()
     questions: Annotated[tuple[Question, ...], Field(max_length=24)] = ()
     simulate: Simulate | None = None
+
+    @property
+    def led(self) -> tuple[str, ...]:
+        """Names of its results, those that answer the aim first."""
+        return (*self.answers, *(name for name in self.results if name not in self.answers))
 
     def content_hash(self) -> str:
         """SHA-256 of this definition as JSON, the order of its columns and results included; a run stays pinned to it."""

@@ -109,6 +109,7 @@ OPEN = {
     "miscount": "a timing that it rests on may be miscounted",
     "stands-apart": "a trial that it rests on lies far from its others",
     "parity": "readings contradict each other",
+    "verification": "what was held against a standard lies beyond what both least counts allow",
     "contradicting": "the values that it is the mean of contradict each other",
 }
 """Remarks that are open until a person answers them, and what each means for a result that rests on what it is about."""
@@ -149,7 +150,10 @@ def _concerns(analysis: Analysis, result: ResultAnalysis, finding: Finding) -> b
         return finding.result == result.name
     slot = finding.slot
     if slot is None:
-        return True
+        series = finding.at.removeprefix("series.")
+        return series == finding.at or any(
+            need.startswith(f"{series}.") for need in analysis.program.needs[result.name]
+        )
     needs = analysis.program.needs[result.name]
     return slot.key in needs if slot.name else any(need.startswith(f"{slot.series}.") for need in needs)
 

@@ -1,4 +1,4 @@
-"""Readings that each other holds to account: identities that are true whatever the truth is, and the rows that break them."""
+"""Readings held to account: identities that are true whatever the truth is, standards, and the rows that break them."""
 
 import math
 
@@ -8,6 +8,7 @@ from scipy import special
 from cavrel.core.analysis import Analysis
 from cavrel.core.findings.finding import Finding
 from cavrel.core.quantity.rounding import significant
+from cavrel.core.words import counted
 
 _ALPHA = 0.001
 """Chance that readings without a slip break an identity so far; for one row among several, shared among them."""
@@ -53,6 +54,30 @@ def of_identities(analysis: Analysis) -> list[Finding]:
                     f"{significant(math.sqrt(parity.chi2), 2)} standard uncertainties.",
                 )
             )
+    return findings
+
+
+def of_verifications(analysis: Analysis) -> list[Finding]:
+    """A remark on every table held against a standard of which a row lies beyond what both least counts allow."""
+    findings = []
+    for verified in analysis.verified:
+        keep = analysis.sheet.keep[verified.series]
+        known = np.isfinite(verified.differ) & keep
+        beyond = np.flatnonzero(known & (np.abs(verified.differ) > verified.within * (1 + 1e-9)))
+        if not len(beyond):
+            continue
+        body = analysis.program.definition.verify[verified.index]
+        unit = analysis.program.verifications[verified.index].differ.unit
+        worst = significant(float(np.abs(verified.differ[beyond]).max()) / unit.factor, 2)
+        say = (
+            f"{counted(len(beyond), 'row')} of {int(known.sum())} {'differs' if len(beyond) == 1 else 'differ'} from the standard by more than "
+            f"both least counts together, {significant(verified.within / unit.factor, 2)} {unit.pretty}; the largest difference is "
+            f"{worst} {unit.pretty}. As it is, it cannot be used in place of the standard."
+        )
+        at = f"series.{verified.series}"
+        findings.append(
+            Finding(code="verification", level="caution", at=at, title=f"{body.label}: not passed", say=say)
+        )
     return findings
 
 
