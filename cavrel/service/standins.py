@@ -20,6 +20,13 @@ def apparatus(pool: Pool, opened: Opened) -> Bench:
     return Bench(opened.program, opened.state.run, kept.seed, [name for name in kept.faults if name in known])
 
 
+def of_run(pool: Pool, opened: Opened) -> Bench | None:
+    """The same where the run was read on it; None for readings that came from elsewhere. Raises CavrelError, DatabaseAway."""
+    with transaction(pool) as connection:
+        made = store.of_run(connection, opened.run.id) is not None
+    return apparatus(pool, opened) if made and opened.simulated else None
+
+
 @dataclass(frozen=True, slots=True)
 class CanGoWrong:
     """``name``: as it is kept. ``label``: in words. ``on``: it does."""

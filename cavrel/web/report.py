@@ -8,8 +8,9 @@ from flask import Blueprint, Response, abort, jsonify, redirect, render_template
 from flask.typing import ResponseReturnValue
 
 from cavrel.core.cupboard import EMPTY, Cupboard
-from cavrel.present import export, report, suspects, versions
+from cavrel.present import behind, export, report, suspects, versions
 from cavrel.present.marking import marks
+from cavrel.service import standins
 from cavrel.service.opened import Opened
 from cavrel.service.reports import sign as keep_signed
 from cavrel.store import reports as store
@@ -124,6 +125,7 @@ def signed(run: int, version: int) -> ResponseReturnValue:
     cupboard = course_cupboard()
     name = forms.chosen(request.args.get("form", ""), cupboard)
     markup, fault = forms.body(name, body["content"], cupboard)
+    bench = standins.of_run(pool(), opened)
     return stage_page(
         "report/signed.html",
         opened,
@@ -135,6 +137,7 @@ def signed(run: int, version: int) -> ResponseReturnValue:
         shown_fault=fault,
         form=name,
         forms=forms.offered(cupboard),
+        truths=behind.truths(opened, bench) if bench is not None else [],
         **marks(opened, version, cupboard, body["content"], for_bench=True),
     )
 

@@ -61,7 +61,7 @@ def test_every_experiment_has_a_fault_to_find() -> None:
         ("density-buoyancy", "bubbles", "apart"),
         ("grating", "spaces", "apart"),
         ("hydrogen-lines", "tilted", "disagrees"),
-        ("metre-bridge", "swapped", "stands-apart"),
+        ("metre-bridge", "swapped", "scatter"),
         ("newton-second-law", "tilted", "disagrees"),
         ("newton-second-law", "friction", "apart"),
         ("projectile-range", "lower", "scatter"),
@@ -75,12 +75,13 @@ def test_every_experiment_has_a_fault_to_find() -> None:
         ("string-waves", "stuck", "apart"),
         ("torsion-balance", "settled", "disagrees"),
         ("half-life", "background", "scatter"),
-        ("led-threshold", "coated", "stands-apart"),
-        ("photoelectric", "leak", "stands-apart"),
+        ("led-threshold", "coated", "off-line/scatter"),
+        ("photoelectric", "leak", "off-line/scatter"),
     ],
 )
 def test_a_fault_is_seen(experiment: str, fault: str, code: str) -> None:
-    seen = sum(code in said(spoilt(experiment, fault, seed)) for seed in range(100, 110))
+    codes = set(code.split("/"))
+    seen = sum(bool(codes & said(spoilt(experiment, fault, seed))) for seed in range(100, 110))
     assert seen >= 8
 
 

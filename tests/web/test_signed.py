@@ -14,7 +14,7 @@ from flask.testing import FlaskClient
 from cavrel.store import reports
 from cavrel.store.pool import Pool, transaction
 from cavrel.web import assets, pdf
-from tests.web.http import entry, save, text, token
+from tests.web.http import entry, save, start, text, token
 from tests.web.test_suspects import TIMES, typed
 
 
@@ -74,6 +74,23 @@ def test_a_report_without_a_name_is_not_signed(client: FlaskClient) -> None:
     assert answer.status_code == 422
     assert "Write who submits the report" in answer.text
     assert client.get(f"/runs/{run}/report/1").status_code == 404
+
+
+def test_what_simulated_apparatus_hid_is_shown_once_the_report_is_handed_in(client: FlaskClient) -> None:
+    run = start(client, "metre-bridge", "Wick", "On the screen")
+    client.post(f"/runs/{run}/bench", data={"csrf_token": token(client)})
+    for i, known in enumerate(["3", "4", "5"], 1):
+        save(client, run, entry("reading", f"first.K.{i}.1", text=known))
+        client.get(f"/runs/{run}/bench.json?slot=first.l.{i}.1")
+        save(client, run, entry("reading", f"first.l.{i}.1", text=f"{100 * float(known) / (float(known) + 4.4):.1f}"))
+    assert "apparatus hid" not in text(client, f"/runs/{run}/report")
+    version = signed(client, run)
+    said = text(client, f"/runs/{run}/report/{version}")
+    assert "What the simulated apparatus hid" in said
+    true = client.get(f"/runs/{run}/behind.json").json["truths"][0]["true"]
+    assert re.search(rf"First resistor\s*{re.escape(true)}", said.partition("apparatus hid")[2])
+    measured = typed(client)
+    assert "apparatus hid" not in text(client, f"/runs/{measured}/report/{signed(client, measured)}")
 
 
 def test_points_stay_within_the_rubric_and_changed_marks_are_a_version_with_a_reason(client: FlaskClient) -> None:

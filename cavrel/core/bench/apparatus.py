@@ -117,7 +117,7 @@ class Bench:
         if timed is not None:
             return Shown(spec=spec, value=0.0, course=self._course(spec, timed, draw))
         true = self._true(spec, slot)
-        spoilt = self._spoilt(spec, slot)
+        spoilt = self._spoilt(spec, slot, take)
         true = true if spoilt is None else spoilt
         if not (math.isfinite(true) and abs(true) < 1e15):
             raise DefinitionError(f"simulate.read.{spec.key}", "comes to no number that could be read")
@@ -216,17 +216,18 @@ class Bench:
             value += float(of_its_own(self.seed, "vary", spec.key, slot.row).normal(0.0, size))
         return value
 
-    def _spoilt(self, spec: Input, slot: Slot) -> float | None:
-        """The value under a fault that spoils one reading, where this is the one."""
+    def _spoilt(self, spec: Input, slot: Slot, take: int) -> float | None:
+        """The value under a fault that spoils one row, whatever is repeated there, or one reading, until it is taken again; None elsewhere."""
         own = self.apparatus
-        if spec.key not in own.once:
-            return None
         rows = self.program.definition.series[spec.series].rows if spec.series else 1
-        draw = of_its_own(self.seed, "once", spec.key)
-        where = (int(draw.integers(rows)) + 1 if spec.series else 0, int(draw.integers(spec.repeats)) + 1)
-        if where != (slot.row, slot.trial):
-            return None
-        return float(np.ravel(own.value(own.once[spec.key], spec.series, f"simulate.faults.{spec.key}"))[0])
+        for faults, of_row in ((own.in_row, True), (own.once, False)):
+            if spec.key not in faults:
+                continue
+            draw = of_its_own(self.seed, "row" if of_row else "once", spec.key)
+            row, trial = int(draw.integers(rows)) + 1 if spec.series else 0, int(draw.integers(spec.repeats)) + 1
+            if row == slot.row and (of_row or (trial, 1) == (slot.trial, take)):
+                return float(np.ravel(own.value(faults[spec.key], spec.series, f"simulate.faults.{spec.key}"))[0])
+        return None
 
     def _laps(self, spec: Input) -> int | None:
         """How many laps the deck counts for it."""

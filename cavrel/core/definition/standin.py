@@ -8,17 +8,20 @@ from cavrel.core.definition.parts import Amount, Formula, Key, Model
 
 
 class Fault(Model):
-    """Something wrong with the stand-in apparatus or whoever reads it. ``read`` replaces true values for the whole run; ``once`` does so
-    for a single reading, drawn at random."""
+    """Something wrong with the stand-in apparatus or whoever reads it. ``read`` replaces true values for the whole run; ``row`` does
+    so for all readings of one row, drawn at random, which repeating does not mend; ``once`` for a single reading, which it does."""
 
     label: Annotated[str, Field(min_length=1, max_length=80)]
     read: Annotated[dict[str, Formula], Field(max_length=40)] = {}
+    row: Annotated[dict[str, Formula], Field(max_length=4)] = {}
     once: Annotated[dict[str, Formula], Field(max_length=4)] = {}
 
     @model_validator(mode="after")
     def _something(self) -> "Fault":
-        if not self.read and not self.once:
-            raise ValueError("a fault says what is read instead: 'read', or 'once' for a single reading")
+        if not self.read and not self.row and not self.once:
+            raise ValueError(
+                "a fault says what is read instead: 'read', 'row' for one row, or 'once' for a single reading"
+            )
         return self
 
 

@@ -94,13 +94,14 @@ class Apparatus:
             raise DefinitionError("simulate", "this experiment has no stand-in")
         self.program, self.draw, self.plan = program, draw, definition.simulate
         self.planned = planned or Planned()
-        self.reads, self.once = dict(self.plan.read), dict[str, str]()
+        self.reads, self.once, self.in_row = dict(self.plan.read), dict[str, str](), dict[str, str]()
         for name in faults:
             if name not in self.plan.faults:
                 known = ", ".join(self.plan.faults) or "none"
                 raise DefinitionError(f"simulate.faults.{name}", f"the stand-in has no such fault; it has {known}")
             self.reads.update(self.plan.faults[name].read)
             self.once.update(self.plan.faults[name].once)
+            self.in_row.update(self.plan.faults[name].row)
         self.errors = {name: self.of_gauge(gauge) for name, gauge in program.gauges.items()}
         self.true: dict[str, Array] = {"pi": np.array([[math.pi]])}
         for name, accepted in program.accepted.items():
@@ -241,6 +242,11 @@ class Apparatus:
         if spec.key in self.plan.vary:
             size = self.spread(self.plan.vary[spec.key], f"simulate.vary.{spec.key}")
             true = true + self.draw.normal(0.0, size, rows)
+        self.true[spec.key] = np.array(true)[None, :]
+        if spec.key in self.in_row:
+            at = int(self.draw.integers(rows))
+            instead = self.value(self.in_row[spec.key], spec.series, f"simulate.faults.{spec.key}")
+            true = np.where(np.arange(rows) == at, np.broadcast_to(instead, (1, rows))[0], true)
         if not (np.isfinite(true).all() and float(np.abs(true).max(initial=0.0)) < _MOST):
             raise DefinitionError(place, "comes to no number that could be read; see the truths it is made of")
         self.true[spec.key] = np.array(true)[None, :]

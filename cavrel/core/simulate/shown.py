@@ -9,7 +9,7 @@ from cavrel.core.quantity.reading import decimals_of
 def written(spec: Input, value: float) -> str:
     """A value as its instrument shows it."""
     shown = spec.unit.from_si(value)
-    step = spec.gauge.least_count if spec.gauge else None
+    step = (spec.gauge.step if spec.gauge.dial else spec.gauge.least_count) if spec.gauge else None
     if step is None or spec.exact:
         return f"{shown:.12g}" if spec.exact else f"{shown:.6g}"
     if spec.unit.text in ("°", "deg") and _in_minutes(step):
