@@ -2,9 +2,8 @@
 
 from dataclasses import dataclass
 
-from cavrel.core.logbook import in_force
 from cavrel.core.logbook.kinds.reporting import SECTIONS
-from cavrel.present import notes
+from cavrel.present import departed, fields, moved
 from cavrel.service.opened import Opened
 
 
@@ -14,18 +13,22 @@ class Part:
 
     ``name``: of the part.
     ``title``: its heading.
-    ``text``: the bench's own, else the draft; empty where there is neither.
-    ``draft``: what Cavrel would write, empty where it knows nothing.
+    ``text``: the bench's own, else the draft, its fields filled in; empty where there is neither.
+    ``source``: the same with its fields, as it is edited.
+    ``draft``: what Cavrel would write, with fields; empty where it knows nothing.
     ``own``: the bench wrote it or took the draft.
+    ``pieces``: ``text`` in order, each with what is to be said of it: that it was a result once and is none any more.
     ``asks``: what belongs here, where nothing stands.
     """
 
     name: str
     title: str
     text: str
+    source: str
     draft: str
     own: bool
     asks: str
+    pieces: tuple[tuple[str, str], ...] = ()
 
 
 _ASKS = {
@@ -45,25 +48,33 @@ def parts(opened: Opened) -> dict[str, Part]:
     said = opened.state.run.report
     found = {}
     for name, title in SECTIONS.items():
-        found[name] = Part(
-            name=name,
-            title=title,
-            text=said.get(name, drafts.get(name, "")),
-            draft=drafts.get(name, ""),
-            own=name in said,
-            asks=_ASKS[name],
-        )
+        found[name] = _part(opened, name, title, said.get(name), drafts.get(name, ""), _ASKS[name])
     for i, question in enumerate(opened.definition.questions):
         name = f"answer.{i}"
-        found[name] = Part(
-            name=name,
-            title=question.ask,
-            text=said.get(name, ""),
-            draft="",
-            own=name in said,
-            asks="Answer in a few sentences.",
-        )
+        found[name] = _part(opened, name, question.ask, said.get(name), "", "Answer in a few sentences.")
     return found
+
+
+def _part(opened: Opened, name: str, title: str, own: str | None, draft: str, asks: str) -> Part:
+    source = draft if own is None else own
+    # Only what somebody typed can have stayed behind; a field follows, and so does a draft.
+    behind = moved.moved(opened, name, source) if own is not None else []
+    pieces, at = list[tuple[str, str]](), 0
+    for one in behind:
+        pieces += [(fields.filled(opened, source[at : one.start]), ""), (one.number, f"{one.label}: {one.now} now")]
+        at = one.end
+    pieces.append((fields.filled(opened, source[at:]), ""))
+    text = "".join(piece for piece, _ in pieces)
+    return Part(
+        name=name,
+        title=title,
+        text=text,
+        source=source,
+        draft=draft,
+        own=own is not None,
+        asks=asks,
+        pieces=tuple(piece for piece in pieces if piece[0]),
+    )
 
 
 def _drafts(opened: Opened) -> dict[str, str]:
@@ -82,76 +93,39 @@ def _drafts(opened: Opened) -> dict[str, str]:
 
 def _procedure(opened: Opened) -> str:
     lines = [f"{i}. {step.do}" for i, step in enumerate(opened.definition.steps, 1)]
-    departed = deviations(opened)
-    if departed:
-        lines += ["", "Departures from the plan: " + "; ".join(departed) + "."]
+    if departed.deviations(opened):
+        lines += ["", f"Departures from the plan: {{{fields.DEPARTURES}}}."]
     return "\n".join(lines)
-
-
-def deviations(opened: Opened) -> list[str]:
-    """What was left out or corrected, as clauses."""
-    found = []
-    for slot, entry in opened.state.left_out.items():
-        reason = str(in_force(entry)[1].get("reason", ""))
-        where = notes.where(opened, slot)
-        found.append(
-            f"{where[0].lower()}{where[1:]} left out ({reason})"
-            if reason
-            else f"{where[0].lower()}{where[1:]} left out"
-        )
-    for slot, correction in opened.state.corrections.items():
-        where = notes.where(opened, slot)
-        why = f" ({correction.reason})" if correction.reason else ", no reason given"
-        found.append(f"{where[0].lower()}{where[1:]} corrected to {correction.text or 'nothing'}{why}")
-    return found
 
 
 def _errors(opened: Opened) -> str:
     lines = []
     result = opened.result
     if result is not None and not result.reason and result.budget:
-        shares = [f"{s.source} ({100 * s.share:.0f} %)" for s in result.budget[:3] if s.share > 0.01]
-        if shares:
-            lines.append(f"Most of the uncertainty of {_label(opened, result.name)} comes from {_and(shares)}.")
+        lines.append(f"Most of the uncertainty of {_label(opened, result.name)} comes from {{{result.name}.sources}}.")
     lines += [e.say for e in opened.definition.error_sources]
     return " ".join(lines)
 
 
 def _discussion(opened: Opened) -> str:
-    said = []
-    for name, result in opened.analysis.results.items():
-        if result.reason:
-            continue
-        verdict = opened.verdict(result)
-        if verdict.kind != "none":
-            said.append(f"{opened.definition.results[name].label}: {verdict.head} {verdict.text}")
-    return "\n".join(said)
+    return "\n".join(
+        f"{opened.definition.results[name].label}: {{{name}.verdict}}"
+        for name, result in opened.analysis.results.items()
+        if not result.reason and opened.verdict(result).kind != "none"
+    )
 
 
 def _conclusion(opened: Opened) -> str:
     """What answers the aim, a sentence or two for each result that does."""
-    answers = opened.definition.answers or opened.definition.led[:1]
-    return " ".join(_concluded(opened, name) for name in answers if not opened.analysis.results[name].reason)
-
-
-def _concluded(opened: Opened, name: str) -> str:
-    result = opened.analysis.results[name]
-    verdict = opened.verdict(result)
-    value = result.measured(opened.analysis.rules.rounding).text()
-    beside = "what this run says in another way" if verdict.measured else "the accepted value"
-    ends = {
-        "agrees": f"It agrees with {beside} within its uncertainty.",
-        "wide": f"It is too uncertain to tell whether it agrees with {beside}.",
-        "doubtful": "Whether it agrees remains in doubt.",
-        "disagrees": "It does not agree with the value beside it; something systematic remains.",
-    }
-    return f"{opened.definition.results[name].label} comes out as {value}. {ends.get(verdict.kind, '')}".strip()
+    said = []
+    for name in opened.definition.answers or opened.definition.led[:1]:
+        result = opened.analysis.results[name]
+        if not result.reason:
+            ends = f" {{{name}.agrees}}" if result.compared is not None else ""
+            said.append(f"{opened.definition.results[name].label} comes out as {{{name}}}.{ends}")
+    return " ".join(said)
 
 
 def _label(opened: Opened, name: str) -> str:
     label = opened.definition.results[name].label
     return label[0].lower() + label[1:]
-
-
-def _and(words: list[str]) -> str:
-    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"

@@ -18,7 +18,8 @@ from cavrel.core.quantity.rounding import percent
 from cavrel.core.slips.cards import place
 from cavrel.core.words import counted
 from cavrel.present import gauges, graphs, otherwise, texts, verified, worked
-from cavrel.present.drafted import deviations, parts
+from cavrel.present.departed import deviations
+from cavrel.present.drafted import parts
 from cavrel.present.printed import Ruled, quantities, tables
 from cavrel.service.opened import Opened
 
@@ -162,8 +163,20 @@ def content(opened: Opened) -> dict[str, Any]:
         ],
         "missing": [_short(p) for p in written.values() if not p["text"]],
         "drafts": [p["title"] for p in written.values() if p["text"] and not p["own"]],
+        "behind": [f"{_short(p)}: {text} ({says})" for p in written.values() for text, says in p["pieces"] if says],
         "basis": _basis(opened),
     }
+
+
+def unsettled(content: dict[str, Any]) -> list[tuple[str, list[str]]]:
+    """What a person should know before a report is submitted as it stands: (what, which), none where nothing is left to do."""
+    found = [
+        ("Numbers that have moved since they were written", content["behind"]),
+        ("Drafts that nobody has taken or rewritten", content["drafts"]),
+        ("Not written yet", content["missing"]),
+        ("Open remarks", content["open"]),
+    ]
+    return [(what, list(which)) for what, which in found if which]
 
 
 def _short(part: dict[str, Any]) -> str:
@@ -198,7 +211,8 @@ def data(opened: Opened) -> dict[str, Any]:
         "simulated": opened.simulated,
         "bench": opened.run.bench,
         "parts": [
-            {"name": p.name, "title": p.title, "text": p.text, "own": p.own, "draft": p.draft}
+            {"name": p.name, "title": p.title, "text": p.text, "source": p.source, "own": p.own, "draft": p.draft}
+            | {"moved": [{"number": text, "says": says} for text, says in p.pieces if says]}
             for p in parts(opened).values()
         ],
         "departures": deviations(opened),

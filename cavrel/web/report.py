@@ -1,6 +1,8 @@
 """Report: the run written up, every number live, drafts marked until somebody has taken them; signed versions stay as they were."""
 
+import json
 from dataclasses import asdict
+from hashlib import sha256
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -88,7 +90,8 @@ def twin(run: int) -> ResponseReturnValue:
 
 @pages.post("/runs/<int:run>/report/sign")
 def sign(run: int) -> ResponseReturnValue:
-    """Keep the report as it stands; sent twice, it is one version. What changed since the page was drawn is signed only when it is seen."""
+    """Keep the report as it stands; sent twice, it is one version. What changed since the page was drawn is signed only when it is seen, and
+    what is left to do in it once somebody has been told."""
     opened = opened_or_404(run)
     try:
         key = UUID(request.form.get("key", ""))
@@ -99,6 +102,13 @@ def sign(run: int) -> ResponseReturnValue:
         live = _live(opened, "")
         live["shown_fault"] = "Write who submits the report, then submit it again. Nothing is lost."
         return stage_page("report/page.html", opened, "report", suspects.report_notes(opened), **live), 422
+    left = report.unsettled(report.content(opened))
+    known = sha256(json.dumps(left).encode()).hexdigest()[:16]
+    if left and request.form.get("knowing") != known:
+        asked = {"left": left, "knowing": known, "author": author, "sign_key": str(key)}
+        return stage_page(
+            "report/page.html", opened, "report", suspects.report_notes(opened), **{**_live(opened, ""), **asked}
+        )
     made = keep_signed(pool(), run, author, key, request.form.get("last", ""), report.frozen)
     if made is None:
         live = _live(opened, "")

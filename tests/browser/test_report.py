@@ -63,6 +63,8 @@ def test_signed_marked_and_given_back(page: Page, server: Server, run: int) -> N
     page.get_by_role("textbox", name="Discussion").fill("The swings were counted aloud.")
     page.get_by_label("Signed by").fill("Ines")
     page.get_by_role("button", name="Sign as it stands").click()
+    expect(page.locator("#left-to-do")).to_contain_text("Drafts that nobody has taken or rewritten")
+    page.get_by_role("button", name="Sign all the same").click()
     expect(page.locator(".signed-line")).to_contain_text("signed by Ines")
     expect(page.locator("#report")).to_contain_text("The swings were counted aloud.")
     version = page.url

@@ -103,3 +103,60 @@ def test_the_rail_counts_what_is_left(client: FlaskClient) -> None:
 def test_every_kind_of_experiment_has_a_report(client: FlaskClient, name: str) -> None:
     run = start(client, name, "Prism", f"Report of {name}")
     assert client.get(f"/runs/{run}/report").status_code == 200
+
+
+def longer(client: FlaskClient, run: int) -> None:
+    """Both timings of the last row longer: g moves in its second decimal."""
+    moved = [
+        entry("reading", f"swings.t.5.{j}", text=text, reason="read again") for j, text in ((1, "54.10"), (2, "54.14"))
+    ]
+    assert save(client, run, *moved).status_code == 200
+
+
+def test_a_draft_that_was_taken_goes_on_following_the_result(client: FlaskClient) -> None:
+    run = typed(client)
+    draft = parts(client, run)["conclusion"]["draft"]
+    assert "{g}" in draft
+    save(client, run, entry("report", "report:conclusion", text=draft))
+    taken = parts(client, run)["conclusion"]
+    value = f"{client.get(f'/runs/{run}/judge.json').json['results']['g']['value']:.2f}"
+    assert taken["own"]
+    assert f"comes out as {value}" in taken["text"]
+    longer(client, run)
+    now = f"{client.get(f'/runs/{run}/judge.json').json['results']['g']['value']:.2f}"
+    assert now != value
+    followed = parts(client, run)["conclusion"]
+    assert f"comes out as {now}" in followed["text"]
+    assert followed["source"] == draft
+    assert followed["moved"] == []
+
+
+def test_a_number_of_ones_own_is_marked_when_its_result_moves(client: FlaskClient) -> None:
+    run = typed(client)
+    value = f"{client.get(f'/runs/{run}/judge.json').json['results']['g']['value']:.2f}"
+    save(
+        client,
+        run,
+        entry("report", "report:conclusion", text=f"Here g is {value} m/s² by 8 lengths, {{g.percent}} off."),
+    )
+    assert parts(client, run)["conclusion"]["moved"] == []
+    longer(client, run)
+    now = f"{client.get(f'/runs/{run}/judge.json').json['results']['g']['value']:.2f}"
+    seen = parts(client, run)["conclusion"]
+    assert seen["moved"] == [{"number": value, "says": f"Free-fall acceleration: {now} now"}]
+    assert "{" not in seen["text"]
+    page = text(client, f"/runs/{run}/report")
+    assert (
+        f"Numbers that have moved since they were written: Conclusion: {value} (Free-fall acceleration: {now} now)"
+        in page
+    )
+    # Written anew, it agrees again.
+    save(client, run, entry("report", "report:conclusion", text=f"Here g is {now} m/s²."))
+    assert parts(client, run)["conclusion"]["moved"] == []
+
+
+def test_braces_that_are_no_field_stay_as_they_were_typed(client: FlaskClient) -> None:
+    run = typed(client)
+    said = "A set {1, 2} and {nothing} and {g.nothing} and {g"
+    save(client, run, entry("report", "report:aim", text=said))
+    assert parts(client, run)["aim"]["text"] == said

@@ -1,0 +1,23 @@
+"""How a run departed from its plan: what was left out or corrected, with the reasons."""
+
+from cavrel.core.logbook import in_force
+from cavrel.present import notes
+from cavrel.service.opened import Opened
+
+
+def deviations(opened: Opened) -> list[str]:
+    """What was left out or corrected, as clauses."""
+    found = []
+    for slot, entry in opened.state.left_out.items():
+        reason = str(in_force(entry)[1].get("reason", ""))
+        where = notes.where(opened, slot)
+        found.append(
+            f"{where[0].lower()}{where[1:]} left out ({reason})"
+            if reason
+            else f"{where[0].lower()}{where[1:]} left out"
+        )
+    for slot, correction in opened.state.corrections.items():
+        where = notes.where(opened, slot)
+        why = f" ({correction.reason})" if correction.reason else ", no reason given"
+        found.append(f"{where[0].lower()}{where[1:]} corrected to {correction.text or 'nothing'}{why}")
+    return found
