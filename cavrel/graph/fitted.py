@@ -15,10 +15,11 @@ from cavrel.graph.points import (
     Mark,
     bar,
     drawn,
+    enlarged,
     framed,
     grid,
     left_of,
-    magnification,
+    magnified,
     point,
     span,
     with_bars,
@@ -108,9 +109,9 @@ def straight_line(
     others: Sequence[Beside] = (),
     width: float = 470,
     height: float = 540,
-) -> tuple[str, int, bool]:
+) -> tuple[str, tuple[int, int], bool]:
     """The readings on chosen axes, the fitted line with its band, residuals underneath; ``others``: parts that stand beside. Returns the SVG,
-    how many times the error bars are drawn larger than they are, and whether they still hide behind the dots."""
+    how many times the error bars along x and y are drawn larger than they are, which it says, and whether they still hide behind dots."""
     every = [*marks, *(m for other in others for m in other.marks)]
     xs, ys = np.array([m.x for m in every]), np.array([m.y for m in every])
     strip = 92.0 if fitted is not None else 0.0
@@ -118,7 +119,7 @@ def straight_line(
     low, high = span(xs)
     # Rows are counted, and the last of them stands inside the frame.
     x = fit_scale(low, high + 0.5 if x_axis.symbol == "row" else high, left_of(y, 58.0), width - 12, 6)
-    times = magnification(marks, y)
+    times = magnified(marks, x, y)
     parts = [grid(x, y, x_labels=fitted is None)]
     lines, shapes, names = _beside(others, fitted, x, y) if others else ("", "", "")
     if lines:
@@ -142,8 +143,13 @@ def straight_line(
     if fitted is not None:
         parts.append(_residuals(fitted, x, y_axis, height, strip))
     parts.append(svg.rich((x.start + x.end) / 2, height - 6, x_axis.pieces(x)))
+    if said := enlarged(times):
+        rising = len(xs) > 1 and float(np.polyfit(xs - xs.mean(), ys - ys.mean(), 1)[0]) > 0 if np.ptp(xs) else False
+        # In the corner that the points leave free.
+        at = (x.end - 4, y.start - 8, "end") if rising else (x.end - 4, y.end + 14, "end")
+        parts.append(svg.words(at[0], at[1], said, "note", at[2]))
     typical = float(np.median([abs(y.at(m.y + m.u_y) - y.at(m.y)) for m in marks])) if marks else math.inf
-    return svg.drawing(width, height, title, *parts), times, times * typical < RADIUS
+    return svg.drawing(width, height, title, *parts), times, times[1] * typical < RADIUS
 
 
 def _triangle(found: Triangle, x: Scale, y: Scale) -> str:

@@ -60,9 +60,10 @@ class Axis:
         ]
 
 
-def magnification(marks: Sequence[Mark], y: Scale) -> int:
-    """By how much to draw error bars longer, so that the typical one shows beside its dot; 1 where they show anyway."""
-    bars = [abs(y.at(m.y + m.u_y) - y.at(m.y)) for m in marks if m.state != "out" and m.u_y > 0]
+def magnification(sizes: Sequence[float]) -> int:
+    """By how much to draw error bars of these lengths, in pixels, longer, so that the typical one shows beside its dot; 1 where they show
+    anyway."""
+    bars = [size for size in sizes if size > 0]
     if not bars:
         return 1
     typical = float(np.median(bars))
@@ -71,11 +72,26 @@ def magnification(marks: Sequence[Mark], y: Scale) -> int:
     return next((m for m in MAGNIFICATIONS if typical * m >= _SHOWN_BAR), 1)
 
 
-def point(mark: Mark, x: Scale, y: Scale, times: float = 1.0, linked: bool = True) -> str:
+def magnified(marks: Sequence[Mark], x: Scale, y: Scale) -> tuple[int, int]:
+    """The factors for bars along x and along y: each axis has its own."""
+    seen = [m for m in marks if m.state != "out"]
+    return (
+        magnification([abs(x.at(m.x + m.u_x) - x.at(m.x)) for m in seen]),
+        magnification([abs(y.at(m.y + m.u_y) - y.at(m.y)) for m in seen]),
+    )
+
+
+def enlarged(times: tuple[int, int]) -> str:
+    """What a picture says of bars that are drawn longer than they are, empty where none are."""
+    said = [f"{n} times along {axis}" for n, axis in zip(times, ("x", "y"), strict=True) if n > 1]
+    return f"error bars enlarged: {', '.join(said)}" if said else ""
+
+
+def point(mark: Mark, x: Scale, y: Scale, times: tuple[int, int] = (1, 1), linked: bool = True) -> str:
     """A filled dot with error bars; hollow with a stroke through where left out; in a dashed ring where suspected."""
     px, py = x.at(mark.x), y.at(mark.y)
     parts = []
-    up, right = abs(y.at(mark.y + times * mark.u_y) - py), abs(x.at(mark.x + times * mark.u_x) - px)
+    up, right = abs(y.at(mark.y + times[1] * mark.u_y) - py), abs(x.at(mark.x + times[0] * mark.u_x) - px)
     if mark.state != "out":
         if up > RADIUS * 0.6:
             parts.append(bar(px, max(py - up, min(y.start, y.end)), px, min(py + up, max(y.start, y.end)), 4.0))

@@ -24,12 +24,18 @@ from cavrel.service.opened import Opened
 
 @dataclass(frozen=True, slots=True)
 class Straightened:
-    """Both graphs of Straighten; ``times``: how much larger the error bars are drawn; ``hidden``: they hide behind the dots; ``read_off``: what
-    a gradient triangle and the extreme lines say, sentences."""
+    """Both graphs of Straighten.
+
+    ``raw``: as read, None where the line's own axes are that.
+    ``line``: on the fit's axes.
+    ``times``: how much larger the error bars along x and y are drawn.
+    ``hidden``: they hide behind the dots.
+    ``read_off``: what a gradient triangle and the extreme lines say, sentences.
+    """
 
     raw: str | None
     line: str
-    times: int
+    times: tuple[int, int]
     hidden: bool
     read_off: tuple[str, ...] = ()
 

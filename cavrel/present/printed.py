@@ -1,8 +1,16 @@
 """Tables as they are printed: captions, units, ± on entries."""
 
 import math
+import re
 from dataclasses import dataclass
 
+from cavrel.core.analysis.sheet import InputReadings
+from cavrel.core.formula import mathml
+from cavrel.core.formula.nodes import Name
+from cavrel.core.formula.parse import parse
+from cavrel.core.formula.text import typeset_name
+from cavrel.core.quantity.reading import Reading
+from cavrel.core.quantity.rounding import fixed
 from cavrel.core.quantity.units import Unit
 from cavrel.present import texts
 from cavrel.service.opened import Opened
@@ -10,38 +18,46 @@ from cavrel.service.opened import Opened
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Ruled:
-    """A table as it is printed. ``head``: (what, unit) of each column; ``rows``: texts; ``out``: rows left out, with the reason, by number."""
+    """A table as it is printed.
+
+    ``head``: (what, unit) of each column.
+    ``rows``: texts.
+    ``out``: rows left out, with the reason, by number.
+    ``formulas``: (label, formula as MathML) of each computed column.
+    """
 
     caption: str
     head: list[tuple[str, str]]
     rows: list[list[str]]
     out: dict[int, str]
+    formulas: list[tuple[str, str]]
 
 
 def tables(opened: Opened, each: bool = False) -> list[Ruled]:
-    """Every table that holds a reading, with captions and units: what was typed, and what is computed from it. ``each``: a reading that stands alone
-    has its ± too, as examinations ask for it."""
+    """Every table that holds a reading, with captions and units: what was read, each column in one unit, and what is computed from it. ``each``: a
+    reading that stands alone has its ± too, as examinations ask for it."""
     found = []
     for number, (name, body) in enumerate(opened.definition.series.items(), 1):
         entries = {e.spec.key: e for e in opened.analysis.sheet.inputs}
+        count = opened.analysis.sheet.rows[name]
         head: list[tuple[str, str]] = [("", "")]
         columns: list[list[str]] = []
-        count = opened.analysis.sheet.rows[name]
+        if name in opened.state.run.headings and opened.state.run.headings[name].label:
+            marks = opened.state.run.marks.get(name, [])
+            head.append((opened.state.run.headings[name].label, ""))
+            columns.append([(marks[r] or "") if r < len(marks) else "" for r in range(count)])
         for column, described in body.columns.items():
             key = f"{name}.{column}"
+            if key in opened.state.run.headings and opened.state.run.headings[key].hidden:
+                continue
             values = opened.analysis.values[key]
             entry = entries.get(key)
-            label, unit = described.label, values.unit.pretty
+            label, unit = _headed(opened, key, described.label), values.unit.pretty
             alone = entry is not None and entry.values.shape[1] < 2
             if entry is not None and not (alone and each):
                 for trial in range(1, entry.values.shape[1] + 1):
                     head.append((label if trial == 1 else f"trial {trial}", unit))
-                    columns.append(
-                        [
-                            entry.readings[r, trial].text if (r, trial) in entry.readings else ""
-                            for r in range(1, count + 1)
-                        ]
-                    )
+                    columns.append(_column(opened, entry, trial, count))
                 if alone:
                     continue
                 label = "mean"
@@ -59,9 +75,68 @@ def tables(opened: Opened, each: bool = False) -> list[Ruled]:
                     head=head,
                     rows=rows,
                     out=opened.analysis.run.left_out_rows(name),
+                    formulas=[
+                        (described.label, _formula(opened, f"{name}.{column}", described.formula))
+                        for column, described in body.columns.items()
+                        if described.formula
+                    ],
                 )
             )
     return found
+
+
+def _letter(opened: Opened, key: str) -> str:
+    heading = opened.state.run.headings.get(key)
+    return heading.symbol if heading and heading.symbol else key.rpartition(".")[2]
+
+
+def _headed(opened: Opened, key: str, label: str) -> str:
+    """What stands over a column: its label and the letter that formulas know it by."""
+    return f"{label}, {typeset_name(_letter(opened, key))}"
+
+
+def _formula(opened: Opened, key: str, formula: str) -> str:
+    return mathml.math(mathml.equation(Name(_letter(opened, key)), parse(formula)))
+
+
+def _column(opened: Opened, entry: InputReadings, trial: int, count: int) -> list[str]:
+    """One trial of a column, every row in the column's unit; what stands for itself, such as degrees and minutes throughout, as it was typed."""
+    typed = {row: entry.readings[row, trial] for row in range(1, count + 1) if (row, trial) in entry.readings}
+    alike = len({bool(_PLAIN.fullmatch(reading.text)) for reading in typed.values()}) < 2
+    arcs = bool(typed) and alike and all("°" in reading.text for reading in typed.values())
+    faults = {(fault.row, fault.trial): fault.text for fault in entry.faults}
+    values = opened.analysis.values[entry.spec.key]
+    places = texts.decimals(values)
+    found = []
+    for row in range(1, count + 1):
+        if row in typed:
+            found.append(typed[row].text if arcs else in_unit(typed[row], entry.spec.unit))
+        elif (row, trial) in faults:
+            found.append(faults[row, trial])
+        elif trial <= entry.extracted.shape[1] and math.isfinite(float(entry.extracted[row - 1, trial - 1])):
+            value = values.unit.from_si(float(entry.values[row - 1, trial - 1]))
+            u = float(entry.extracted[row - 1, trial - 1]) / values.unit.factor
+            found.append(_with_u(fixed(value, places), fixed(u, places) if u > 0 else ""))
+        else:
+            found.append("")
+    return found
+
+
+_PLAIN = re.compile(r"\s*[-+−]?\d+(?:[.,]\d*)?\s*")
+
+
+def in_unit(reading: Reading, unit: Unit) -> str:
+    """A reading as a number of ``unit``, with the decimals that it was typed with: what stands under ``/ mm`` is in millimetres. A plain number
+    stays as it was typed; the logbook keeps every other text."""
+    if _PLAIN.fullmatch(reading.text):
+        return reading.text.strip().replace(",", ".")
+    places = max(0, -math.floor(math.log10(reading.last_digit / unit.factor) + 1e-9))
+    value = fixed(unit.from_si(reading.value), places)
+    if reading.stated is None:
+        return value
+    u = reading.stated / unit.factor
+    digits = max(places, -math.floor(math.log10(u) + 1e-9) if u > 0 else 0)
+    return f"{fixed(unit.from_si(reading.value), digits)} ± {fixed(u, digits)}"
 
 
 def _with_u(value: str, u: str) -> str:

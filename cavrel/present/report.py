@@ -14,10 +14,12 @@ from cavrel.core.formula import mathml
 from cavrel.core.formula.parse import parse_law
 from cavrel.core.formula.text import typeset
 from cavrel.core.logbook import in_force
+from cavrel.core.logbook.run import traces as trials_of
 from cavrel.core.quantity.rounding import percent
 from cavrel.core.slips.cards import place
 from cavrel.core.words import counted
-from cavrel.present import gauges, graphs, otherwise, texts, verified, worked
+from cavrel.graph.points import enlarged
+from cavrel.present import gauges, graphs, otherwise, texts, traces, verified, worked
 from cavrel.present.departed import deviations
 from cavrel.present.drafted import parts
 from cavrel.present.printed import Ruled, quantities, tables
@@ -37,6 +39,7 @@ def _plain(opened: Opened, table: Ruled) -> dict[str, Any]:
         "head": [list(h) for h in table.head],
         "rows": table.rows,
         "out": {str(n): reason for n, reason in table.out.items()},
+        "formulas": [list(pair) for pair in table.formulas],
     }
 
 
@@ -73,6 +76,7 @@ def _figures(opened: Opened) -> list[dict[str, Any]]:
                     opened, f"Figure {len(found) + 1}. {y.word or y.symbol} against {x.word or x.symbol}"
                 ),
                 "drawn": drawn.line,
+                "enlarged": enlarged(drawn.times),
                 "steps": [[says, text] for says, text in worked.steps(opened, fit)],
                 "parameters": [
                     [mathml.math(mathml.name(p)), opened.analysis.measured(found_.value, found_.u, found_.unit).text()]
@@ -122,6 +126,43 @@ def results(opened: Opened) -> list[dict[str, Any]]:
     return found
 
 
+_CONTRADICT = ("apart", "parity", "contradicting", "verification")
+"""Findings that say that two things this run says cannot both be right."""
+
+
+def _conventions(opened: Opened) -> list[list[str]]:
+    """What was chosen of the experiment's conventions: (of what, choice)."""
+    chosen = opened.state.run.options
+    return [
+        [option.label, option.choices[chosen.get(name, option.default)].label]
+        for name, option in opened.base.options.items()
+        if chosen.get(name, option.default) in option.choices
+    ]
+
+
+def _zeros(opened: Opened) -> list[list[str]]:
+    """What instruments read at zero, which is taken off: (instrument, as typed)."""
+    zeros = opened.analysis.sheet.zeros
+    return [[opened.program.gauges[name].label, opened.state.run.zeros[name].strip()] for name in zeros]
+
+
+def _traces(opened: Opened) -> list[dict[str, Any]]:
+    """Samples that a column came from: where, the stretch that counts, what it gives, and its picture."""
+    found = []
+    for series, columns in opened.state.run.traces.items():
+        for column, rows in columns.items():
+            label = opened.definition.series[series].columns[column].label
+            for row, cell in enumerate(rows, 1):
+                for trial, document in enumerate(trials_of(cell), 1):
+                    if document is not None:
+                        shown = traces.printed(opened, f"{series}.{column}", document)
+                        where = f"{label}, row {row}{f', trial {trial}' if trial > 1 else ''}"
+                        found.append(
+                            {"caption": caption(opened, f"{where}: {shown['says']}"), "drawn": shown["picture"]}
+                        )
+    return found
+
+
 def content(opened: Opened) -> dict[str, Any]:
     """Everything the report shows, as plain data: texts, numbers as text, drawings as markup of our own."""
     definition = opened.definition
@@ -151,10 +192,14 @@ def content(opened: Opened) -> dict[str, Any]:
         "cautions": [[c.say, f"caution.{i}" in done] for i, c in enumerate(definition.cautions)],
         "drawing": pictures.drawing(definition.id, opened.state.run.options) or "",
         "circuit": pictures.drawing(definition.id, opened.state.run.options, "circuits") or "",
+        "conventions": _conventions(opened),
+        "zeros": _zeros(opened),
         "quantities": [list(pair) for pair in quantities(opened)],
         "tables": [_plain(opened, t) for t in tables(opened)] + _held(opened),
         "entries": [_plain(opened, t) for t in tables(opened, each=True)],
+        "traces": _traces(opened),
         "figures": _figures(opened),
+        "contradictions": [[f.title, f.say] for f in opened.findings if f.code in _CONTRADICT],
         "results": results(opened),
         "departures": deviations(opened),
         "open": [
@@ -164,6 +209,8 @@ def content(opened: Opened) -> dict[str, Any]:
         "missing": [_short(p) for p in written.values() if not p["text"]],
         "drafts": [p["title"] for p in written.values() if p["text"] and not p["own"]],
         "behind": [f"{_short(p)}: {text} ({says})" for p in written.values() for text, says in p["pieces"] if says],
+        "rules": {name: str(value) for name, value in opened.analysis.rules.model_dump(mode="json").items()},
+        "definition": opened.run.hash[:12],
         "basis": _basis(opened),
     }
 

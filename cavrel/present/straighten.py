@@ -15,6 +15,7 @@ from cavrel.core.formula.text import typeset
 from cavrel.core.quantity.reading import read
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.words import counted
+from cavrel.graph.points import enlarged
 from cavrel.present import axes, graphs, listed, notes, worked
 from cavrel.present.looks import DRAWN, Wanted
 from cavrel.present.notes import Note
@@ -126,7 +127,7 @@ def _offset(opened: Opened, fit: FitAnalysis) -> str:
     return f"; as if every {one_line(body.x or '')} were {significant(abs(amount), 2)} {unit.pretty} too {way}"
 
 
-def _notes(opened: Opened, fit: FitAnalysis | None, times: int, drawn_small: bool) -> list[Note]:
+def _notes(opened: Opened, fit: FitAnalysis | None, times: tuple[int, int], drawn_small: bool) -> list[Note]:
     about_fit = [f for f in opened.findings if f.fit or f.code in ("off-line", "miscount", "stands-apart")]
     found_notes = [*map(notes.of_finding, about_fit), *notes.left_out(opened)]
     found = fit.diagnostics if fit is not None else None
@@ -160,17 +161,13 @@ def _notes(opened: Opened, fit: FitAnalysis | None, times: int, drawn_small: boo
     if fit is not None and fit.counted:
         text = "Each count is taken to scatter by the root of what the curve foretells for it: the likeliest curve for counts (Poisson)."
         found_notes.append(Note(tone="good", title="Fitted as counts", text=text))
-    if fit is not None and fit.made and times == 1 and drawn_small:
+    if fit is not None and fit.made and times[1] == 1 and drawn_small:
         text = "At this scale they hide behind the dots; the residuals below show them true."
         found_notes.append(Note(tone="caution", title="Error bars too small to see", text=text))
-    if times > 1:
-        found_notes.append(
-            Note(
-                tone="caution",
-                title=f"Error bars drawn {times}×",
-                text="To scale they would hide behind the dots. In the residuals below they are true.",
-            )
-        )
+    if said := enlarged(times):
+        title = f"{said[0].upper()}{said[1:]}"
+        text = "To scale they would hide behind the dots. In the residuals below they are true."
+        found_notes.append(Note(tone="caution", title=title, text=text))
     return [*found_notes, *notes.notes_of_bench(opened)]
 
 
@@ -246,7 +243,7 @@ def _content(opened: Opened, wanted: str, asked: Wanted) -> tuple[dict[str, Any]
         "typed": None,
         "refused": "",
     }
-    return content, _notes(opened, fit, drawn.times if drawn else 1, drawn.hidden if drawn else False)
+    return content, _notes(opened, fit, drawn.times if drawn else (1, 1), drawn.hidden if drawn else False)
 
 
 def _at(opened: Opened, fit: FitAnalysis, text: str) -> dict[str, str]:

@@ -79,7 +79,17 @@ def content(opened: Opened, place: str) -> dict[str, Any]:
     }
 
 
-def _shown(spec: Input, document: TraceDocument, rounding: str) -> dict[str, Any]:
+def printed(opened: Opened, key: str, document: TraceDocument) -> dict[str, str]:
+    """The ``picture`` of a row's samples for a report, and what it ``says``: the stretch that counts, and what comes of it."""
+    spec = opened.program.input_of[key]
+    shown = _shown(spec, document, opened.analysis.rules.rounding, 380.0, 170.0)
+    stretch_of = f"{spec.extract} over {shown['begin']:g} to {shown['end']:g} s of {len(document.values)} samples"
+    return {"picture": shown["picture"], "says": f"{stretch_of}, {shown['text'] or shown['reason']}"}
+
+
+def _shown(
+    spec: Input, document: TraceDocument, rounding: str, width: float = 770.0, height: float = 260.0
+) -> dict[str, Any]:
     """The drawing of a trace, and what its stretch gives, or why it gives nothing."""
     unit = units.unit(document.unit)
     times = trace.sample_times(document.rate, document.start, document.times, len(document.values))
@@ -103,6 +113,8 @@ def _shown(spec: Input, document: TraceDocument, rounding: str) -> dict[str, Any
         Axis("time", "t", "s"),
         Axis("samples", "", unit.pretty),
         f"{len(values)} samples; the stretch from {begin:g} to {end:g} s counts",
+        width,
+        height,
     )
     chosen = document.begin is not None or document.end is not None
     return {

@@ -5,6 +5,8 @@ from dataclasses import dataclass
 from difflib import SequenceMatcher
 from typing import Any
 
+from cavrel.core.definition.rules import RULES
+
 _WORDS = re.compile(r"\s+|[^\s]+")
 
 
@@ -32,8 +34,13 @@ def differences(before: dict[str, Any], after: dict[str, Any]) -> list[Differenc
         rows = [] if old["own"] == new["own"] else [("written by", _by(old), _by(new))]
         pieces = _pieces(old["text"], new["text"]) if old["text"] != new["text"] else []
         found.append(Difference(title=new["title"], pieces=pieces, rows=rows))
-    for title, places in (("Readings", _readings), ("Graphs", _graphs), ("Results", _results), ("The rest", _rest)):
-        rows = _rows(places(before), places(after))
+    kept = before.keys() & after.keys()
+    for title, rows in (
+        ("Readings", _rows(_readings(before), _readings(after))),
+        ("Graphs", _rows(_graphs(before), _graphs(after))),
+        ("Results", _rows(_results(before), _results(after))),
+        ("The rest", _rows(_rest(before, kept), _rest(after, kept))),
+    ):
         if rows:
             found.append(Difference(title=title, pieces=[], rows=rows))
     return found
@@ -101,10 +108,23 @@ def _results(content: dict[str, Any]) -> dict[str, str]:
     return found
 
 
-def _rest(content: dict[str, Any]) -> dict[str, str]:
+def _rest(content: dict[str, Any], kept: set[str]) -> dict[str, str]:
+    """What readings and results rest on beside themselves. ``kept``: parts that both versions hold; older ones hold fewer."""
     found = {name: content[name] for name in ("title", "experiment", "bench")}
     found |= {
         f"{label}": ", ".join(filter(None, (least, says, reads)))
         for label, least, says, reads in content["instruments"]
     }
+    own = {name: content[name] for name in kept}
+    found |= {f"{label}, read at zero": text for label, text in own.get("zeros", [])}
+    found |= dict(own.get("conventions", []))
+    for name, value in own.get("rules", {}).items():
+        if name in RULES:
+            found[RULES[name].title] = RULES[name].choices.get(value, value)
+    if "definition" in own:
+        found["Definition of the experiment"] = own["definition"]
+    for trace in own.get("traces", []):
+        where, _, says = trace["caption"].partition(":")
+        found[f"Trace: {where}"] = says.strip()
+    found |= dict(own.get("contradictions", []))
     return found

@@ -1,8 +1,13 @@
 """From the slope of a line to a constant, in steps that a bench can follow: the formula, the numbers with their units, the unit, the value."""
 
 import math
+from collections.abc import Mapping
+from dataclasses import replace
 from itertools import pairwise
 
+import numpy as np
+
+from cavrel.core.analysis import ResultAnalysis
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.definition.steps import ResultStep
 from cavrel.core.document import result_text
@@ -30,43 +35,71 @@ def steps(opened: Opened, fit: FitAnalysis) -> list[tuple[str, str]]:
         tree = parse(formula)
         if fit.name not in {n.owner for n in walk(tree) if isinstance(n, Member)}:
             continue
-        chain = f"{mathml.name(name)}<mo>=</mo>{mathml.row(tree)}"
-        numbers = _numbers(opened, tree)
-        if numbers:
-            chain += f"<mo>=</mo>{mathml.row(substitute(tree, numbers))}"
+        own, formula_of = mathml.name(name), mathml.row(tree)
+        # A result that is a parameter of its own name says nothing by being written twice.
+        chain = own if formula_of == own else f"{own}<mo>=</mo>{formula_of}"
         run = runs[name]
+        numbers = _enough(opened, tree, run, result)
+        if numbers and not isinstance(tree, Name | Member):
+            chain += f"<mo>=</mo>{mathml.row(substitute(tree, {**numbers}))}"
         if run is not None:
             chain += _in_its_unit(opened, tree, run, result.value, result.unit)
         found.append((mathml.math(chain), result_text(opened.analysis, result)))
     return found
 
 
-def _numbers(opened: Opened, tree: Node) -> dict[Node, Node]:
+MOST_FIGURES = 10
+"""More figures than these are never shown on the way, whatever the end of it."""
+
+
+def _enough(opened: Opened, tree: Node, run: Compiled | None, result: ResultAnalysis) -> dict[Node, Number]:
+    """The numbers of a formula, each with as many figures as it takes that whoever reckons on with them finds the value that is shown."""
+    numbers: dict[Node, Number] = {}
+    for more in range(MORE_FIGURES, MOST_FIGURES):
+        numbers = _numbers(opened, tree, more)
+        if run is None or _comes_out(opened, numbers, run, result):
+            break
+    return numbers
+
+
+def _comes_out(opened: Opened, numbers: Mapping[Node, Number], run: Compiled, result: ResultAnalysis) -> bool:
+    """Whether a formula gives, with ``numbers``, what its result shows to the last digit."""
+    values = dict(opened.analysis.nominal)
+    for node, number in numbers.items():
+        key = f"{node.owner}.{node.name}" if isinstance(node, Member) else str(getattr(node, "name", ""))
+        values[key] = np.array([[units.unit(number.unit or "").to_si(number.value)]])
+    with np.errstate(all="ignore"):
+        found = float(np.ravel(run(Environment(values, opened.analysis.sheet.keep)))[0])
+    shown = result_text(opened.analysis, result)
+    return result_text(opened.analysis, replace(result, value=found)) == shown
+
+
+def _numbers(opened: Opened, tree: Node, more: int) -> dict[Node, Number]:
     """What stands in a formula for each name that has one value: parameters of fits, quantities, other results."""
-    found: dict[Node, Node] = {}
+    found: dict[Node, Number] = {}
     for node in walk(tree):
         if isinstance(node, Member) and node.owner in opened.analysis.fits:
             parameter = opened.analysis.fits[node.owner].parameters.get(node.name)
             if parameter is not None and math.isfinite(parameter.value):
-                found[node] = _number(parameter.value, parameter.u, parameter.unit)
+                found[node] = _number(parameter.value, parameter.u, parameter.unit, more)
         elif isinstance(node, Name) and node.name in opened.analysis.values:
             values = opened.analysis.values[node.name]
             if len(values.value) == 1 and math.isfinite(float(values.value[0])):
-                found[node] = _number(float(values.value[0]), float(values.u[0]), values.unit)
+                found[node] = _number(float(values.value[0]), float(values.u[0]), values.unit, more)
         elif isinstance(node, Name) and node.name in opened.analysis.results:
             result = opened.analysis.results[node.name]
             if math.isfinite(result.value):
-                found[node] = _number(result.value, result.u, result.unit)
+                found[node] = _number(result.value, result.u, result.unit, more)
     return found
 
 
-def _number(value: float, u: float, unit: Unit) -> Number:
+def _number(value: float, u: float, unit: Unit, more: int) -> Number:
     shown = unit.from_si(value)
     size = abs(shown)
-    figures = 4
+    figures = 2 + more
     if u > 0 and size > 0 and math.isfinite(u):
-        figures = math.floor(math.log10(size)) - math.floor(math.log10(u / unit.factor)) + MORE_FIGURES
-    return Number(float(f"{shown:.{min(max(figures, 2), 8)}g}"), unit.text)
+        figures = math.floor(math.log10(size)) - math.floor(math.log10(u / unit.factor)) + more
+    return Number(float(f"{shown:.{min(max(figures, 2), MOST_FIGURES)}g}"), unit.text)
 
 
 def _in_its_unit(opened: Opened, tree: Node, run: Compiled, value: float, wanted: Unit) -> str:

@@ -48,9 +48,10 @@ def _row(node: Node, outer: int, meaning: dict[Node, str]) -> str:
             shown = f"<mn>{escape(number(abs(value)))}</mn>"
             if value < 0:
                 shown = f"<mrow><mo>−</mo>{shown}</mrow>"
-            if not unit:
-                return shown
-            return f'<mrow>{shown}<mspace width="0.17em"/><mtext>{escape(units.pretty(unit))}</mtext></mrow>'
+            if unit:
+                shown = f'<mrow>{shown}<mspace width="0.17em"/><mtext>{escape(units.pretty(unit))}</mtext></mrow>'
+            # Two signs in a row, and the square of a length that is read as so many square centimetres.
+            return _bracketed(shown) if (value < 0 and outer >= 2) or (unit and outer >= 5) else shown
         case Name(text):
             return name(text)
         case Member(_, text):
@@ -62,7 +63,10 @@ def _row(node: Node, outer: int, meaning: dict[Node, str]) -> str:
             return f"<mfrac><mrow>{_row(left, 0, meaning)}</mrow><mrow>{_row(right, 0, meaning)}</mrow></mfrac>"
         case Binary("^", left, right):
             base = _row(left, 5, meaning)
-            if isinstance(left, Binary) and left.op == "/":
+            # tan φ squared is (tan φ)², not the tangent of φ².
+            if (isinstance(left, Binary) and left.op == "/") or (
+                isinstance(left, Call) and left.function not in ("sqrt", "abs")
+            ):
                 base = _bracketed(base)
             return f"<msup><mrow>{base}</mrow><mrow>{_row(right, 0, meaning)}</mrow></msup>"
         case Binary("*", left, right):

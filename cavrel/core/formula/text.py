@@ -143,6 +143,7 @@ def _line(node: Node, outer: int) -> str:
         case Call("abs", (argument,)):
             return f"|{_line(argument, 0)}|"
         case Call("ln" | "log10" | "sin" | "cos" | "tan" as function, (Name() as argument,)):
-            return f"{function} {_line(argument, 0)}"
+            inner = f"{function} {_line(argument, 0)}"
+            return f"({inner})" if outer > 4 else inner
         case Call(function, arguments):
             return f"{function.replace('_', ' ')}({', '.join(_line(a, 0) for a in arguments)})"
