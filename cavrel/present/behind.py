@@ -8,7 +8,7 @@ from scipy import special
 from cavrel.core.bench import Bench
 from cavrel.core.bench import truths as hidden
 from cavrel.core.document import result_text
-from cavrel.core.quantity.rounding import significant
+from cavrel.core.quantity.value import amount_text
 from cavrel.service.opened import Opened
 
 
@@ -31,7 +31,7 @@ def truths(opened: Opened, bench: Bench) -> list[Truth]:
         result = opened.analysis.results[name]
         found = "" if result.reason else result_text(opened.analysis, result)
         known = not result.reason and result.u > 0 and math.isfinite(result.value)
-        true = f"{significant(result.unit.from_si(value), 5)} {result.unit.pretty}".strip()
+        true = amount_text(value, result.unit, 5)
         off = abs(result.value - value) / result.u if known else None
         chance = 2 * float(special.stdtr(result.dof, -off)) if off is not None else None
         listed.append(Truth(opened.definition.results[name].label, true, found, off, chance))

@@ -27,6 +27,7 @@ class Straightened:
     """Both graphs of Straighten.
 
     ``raw``: as read, None where the line's own axes are that.
+    ``law``: with the law's curve in it.
     ``line``: on the fit's axes.
     ``times``: how much larger the error bars along x and y are drawn.
     ``hidden``: they hide behind the dots.
@@ -34,6 +35,7 @@ class Straightened:
     """
 
     raw: str | None
+    law: bool
     line: str
     times: tuple[int, int]
     hidden: bool
@@ -172,7 +174,8 @@ def straightened(opened: Opened, fit: FitAnalysis, draw: Collection[str] = ()) -
     if parts:
         title += "; beside it " + ", ".join(points.described(part.name, part.marks) for part in parts)
     line, times, hidden = drawn_line.straight_line(marks, x_axis, y_axis, fitted, title, parts)
-    return Straightened(_raw(opened, fit), line, times, hidden, tuple(read_off))
+    raw, law = _raw(opened, fit)
+    return Straightened(raw, law, line, times, hidden, tuple(read_off))
 
 
 def company(opened: Opened, fit: FitAnalysis) -> list[drawn_line.Beside]:
@@ -240,18 +243,19 @@ def _by_hand(
     return fitted, said
 
 
-def _raw(opened: Opened, fit: FitAnalysis) -> str | None:
+def _raw(opened: Opened, fit: FitAnalysis) -> tuple[str | None, bool]:
+    """The readings as they were taken, where that is another picture, and whether the law is drawn in it."""
     columns = raw_columns(opened.analysis, fit)
     body = opened.definition.fits[fit.name]
-    if columns is None or (one_line(body.x or "row"), one_line(body.y)) == tuple(c.split(".")[1] for c in columns):
-        return None
+    if columns is None or (body.x, body.y) == tuple(c.split(".")[1] for c in columns):
+        return None, False
     x, y = (opened.analysis.values[c] for c in columns)
     axes = _column_axis(opened, x), _column_axis(opened, y)
     marks = _marks(opened, body.series, x.value, y.value, x.u, y.u, axes, (x.unit, y.unit))
     title = points.described(f"As read: {_called(axes[1])} against {_called(axes[0])}", marks)
     curve = law_curve(opened.analysis, fit)
     shown = (x.unit.from_si(curve[0]), y.unit.from_si(curve[1])) if curve is not None else None
-    return points.raw_curve(marks, *axes, shown, title)
+    return points.raw_curve(marks, *axes, shown, title), shown is not None
 
 
 def _called(axis: Axis) -> str:

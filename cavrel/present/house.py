@@ -12,6 +12,7 @@ from cavrel.core.definition.rules import RULES, HouseRules
 from cavrel.core.findings.judge import judge
 from cavrel.core.logbook.run import RunDocument
 from cavrel.core.quantity.rounding import significant
+from cavrel.core.quantity.value import amount_text
 
 READINGS = {
     "quantities": {
@@ -141,9 +142,7 @@ def _made(name: str, rules: Mapping[str, Any]) -> str:
     if name == "rounding":
         return f"{said} and {analysis.results['first'].measured(analysis.rules.rounding).text()}"
     if name == "student":
-        return (
-            f"{said}; 95 %: ± {significant(result.expanded_uncertainty / result.unit.factor, 2)} {result.unit.pretty}"
-        )
+        return f"{said}; 95 %: ± {amount_text(result.expanded_uncertainty, result.unit, 2, True)}"
     return said
 
 

@@ -14,6 +14,7 @@ from cavrel.core.document import result_document
 from cavrel.core.findings.foretold import foretold
 from cavrel.core.findings.judge import rests_on
 from cavrel.core.quantity.rounding import percent, significant
+from cavrel.core.quantity.value import amount_text
 from cavrel.core.words import counted
 from cavrel.graph import numberline, shape
 from cavrel.present import carried, graphs, notes, otherwise, results, suspects, verified
@@ -197,7 +198,7 @@ def _predictions(opened: Opened) -> list[dict[str, str]]:
             text = opened.analysis.measured(seen.value, seen.u, unit).text()
             low, high = (significant(unit.from_si(v), 4) for v in (seen.low, seen.high))
             interval = f"{low} to {high} {unit.pretty}"
-            at = f"{significant(seen.x, 4)} {x_unit.pretty}".strip()
+            at = amount_text(seen.x, x_unit, 4)
         found.append(
             {
                 "label": body.label,

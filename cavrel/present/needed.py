@@ -5,6 +5,7 @@ import math
 from cavrel.core.definition.steps import Input
 from cavrel.core.quantity.reading import decimals_of
 from cavrel.core.quantity.rounding import fixed, significant
+from cavrel.core.quantity.value import amount_text
 from cavrel.present import texts
 from cavrel.service.opened import Opened
 
@@ -32,7 +33,7 @@ def needed(opened: Opened, name: str) -> str:
     formula = next(s.formula for s in opened.program.definition.suggest if s.target == name)
     result = opened.definition.results.get(formula)
     formula = result.formula if result is not None and result.formula else formula
-    said = [f"needed {significant(unit.from_si(value), 5)} {unit.pretty} = {texts.one_line(formula)}"]
+    said = [f"needed {amount_text(value, unit, 5)} = {texts.one_line(formula)}"]
     if spec.gauge is not None and spec.gauge.step:
         said.append(f"the {spec.gauge.label} can be set to {to_step(value, spec)} {unit.pretty}")
     typed = opened.analysis.values[name].value[0] if name in opened.analysis.values else math.nan

@@ -12,6 +12,7 @@ from cavrel.core.formula.text import typeset_name
 from cavrel.core.quantity.reading import Reading
 from cavrel.core.quantity.rounding import fixed
 from cavrel.core.quantity.units import Unit
+from cavrel.core.quantity.value import exact_text
 from cavrel.present import texts
 from cavrel.service.opened import Opened
 
@@ -143,10 +144,6 @@ def _with_u(value: str, u: str) -> str:
     return f"{value} ± {u}" if value and u else value
 
 
-def _exact(value: float, unit: Unit) -> str:
-    return f"{unit.from_si(value):.10g} {unit.pretty}".strip()
-
-
 def quantities(opened: Opened) -> list[tuple[str, str]]:
     found = []
     for name, body in opened.definition.quantities.items():
@@ -154,6 +151,6 @@ def quantities(opened: Opened) -> list[tuple[str, str]]:
         value, u = float(values.value[0]), float(values.u[0])
         if math.isfinite(value):
             # What is counted or set has no digits beyond its own.
-            said = opened.analysis.measured(value, u, values.unit).text() if u > 0 else _exact(value, values.unit)
+            said = opened.analysis.measured(value, u, values.unit).text() if u > 0 else exact_text(value, values.unit)
             found.append((body.label, said))
     return found

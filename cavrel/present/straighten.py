@@ -14,6 +14,7 @@ from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
 from cavrel.core.quantity.reading import read
 from cavrel.core.quantity.rounding import significant
+from cavrel.core.quantity.value import amount_text
 from cavrel.core.words import counted
 from cavrel.graph.points import enlarged
 from cavrel.present import axes, graphs, listed, notes, worked
@@ -122,9 +123,9 @@ def _offset(opened: Opened, fit: FitAnalysis) -> str:
     if column is None or not slope.value:
         return ""
     unit = opened.analysis.values[f"{body.series}.{body.x}"].unit
-    amount = fit.parameters["intercept"].value / slope.value / unit.factor
-    way = "small" if amount > 0 else "large"
-    return f"; as if every {one_line(body.x or '')} were {significant(abs(amount), 2)} {unit.pretty} too {way}"
+    offset = fit.parameters["intercept"].value / slope.value
+    way = "small" if offset > 0 else "large"
+    return f"; as if every {one_line(body.x or '')} were {amount_text(abs(offset), unit, 2, True)} too {way}"
 
 
 def _notes(opened: Opened, fit: FitAnalysis | None, times: tuple[int, int], drawn_small: bool) -> list[Note]:

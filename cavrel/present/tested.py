@@ -7,6 +7,7 @@ from cavrel.core.analysis import one_more
 from cavrel.core.formula.text import unparse
 from cavrel.core.logbook import in_force
 from cavrel.core.quantity.rounding import significant
+from cavrel.core.quantity.value import amount_text
 from cavrel.present import texts
 from cavrel.service.opened import Opened
 
@@ -51,13 +52,13 @@ def _tested(opened: Opened, name: str, row: int) -> Tested:
     what = texts.one_line(unparse(step.y))
     x = float(fit.x[row - 1]) if row <= len(fit.x) else math.nan
     y = float(fit.y[row - 1]) if row <= len(fit.y) else math.nan
-    read = f"{significant(unit.from_si(y), 4)} {unit.pretty}".strip() if math.isfinite(y) else ""
+    read = amount_text(y, unit, 4) if math.isfinite(y) else ""
     waits = "" if fit.drawable else "the line is not there yet"
     waits = waits or ("" if math.isfinite(x) else "set its value first")
     if waits:
         return Tested(row=row, fit=label, what=what, foretold="", read=read, verdict="", agrees=None, waits=waits)
     low, middle, high = one_more.at(opened.analysis, fit, x)
-    shown = f"{significant(unit.from_si(middle), 4)} {unit.pretty}".strip()
+    shown = amount_text(middle, unit, 4)
     within = (
         f"{significant(unit.from_si(low), 4)} to {significant(unit.from_si(high), 4)}" if math.isfinite(low) else ""
     )

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from cavrel.core.quantity.rounding import percent
+from cavrel.core.quantity.value import amount_text
 from cavrel.core.words import counted
 from cavrel.service.opened import Opened
 
@@ -64,7 +65,7 @@ def held(opened: Opened) -> list[Held]:
             continue
         limit = ""
         if math.isfinite(verified.within):
-            limit = f"{unit.difference.from_si(verified.within):.3g} {unit.pretty}".strip()
+            limit = amount_text(verified.within, unit, 3, True)
         if not limit:
             says = f"The largest difference is {measured(worst, 0.0, unit.difference).text()}."
         elif beyond:

@@ -9,7 +9,10 @@ import pytest
 from flask.testing import FlaskClient
 
 from cavrel import catalogue
+from cavrel.core.analysis import analyse
+from cavrel.core.analysis.curve import raw_columns
 from cavrel.core.cupboard import EMPTY
+from cavrel.core.logbook import run as runs
 from cavrel.core.simulate import simulate
 from cavrel.service.opened import unstarted
 from tests.web.http import entry, save, start, text
@@ -221,3 +224,34 @@ def test_rows_that_agree_and_a_line_that_does_not_stand_beside_each_other(client
         assert "Each of the 14 shots alone gives" in said
         assert "Believe the line through the origin" in said
     assert "alone gives" not in text(client, f"/runs/{typed(client)}/judge")
+
+
+@pytest.mark.parametrize(
+    ("name", "fit", "columns"),
+    [
+        ("projectile-range", "line", ("shots.phi", "shots.s")),  # v_0² sin 2φ: the angle was varied
+        ("hydrogen-lines", "line", ("lines.n", "lines.lam")),
+        ("stepped-pulley", "line", None),  # r F: mass and step were
+        ("charge-to-mass", "line", None),  # (B r)²: voltage and current were
+        ("pendulum", "line", ("swings.L", "swings.T")),
+    ],
+)
+def test_as_read_shows_what_was_varied(name: str, fit: str, columns: tuple[str, str] | None) -> None:
+    program = catalogue.program_of(catalogue.experiments()[name])
+    analysis = analyse(program, runs.load(simulate(program, 3)))
+    assert raw_columns(analysis, analysis.fits[fit]) == columns
+
+
+def test_the_law_is_named_only_where_it_is_drawn(client: FlaskClient) -> None:
+    assert "as read, with the law dashed" in text(client, f"/runs/{typed(client)}/straighten")
+    run = start(client, "projectile-range", "Wick", "A marble")
+    made = simulate(catalogue.program_of(catalogue.experiments()["projectile-range"]), 2)
+    readings = [
+        entry("reading", f"shots.{column}.{row}.1", text=cell)
+        for column, cells in made["series"]["shots"].items()  # type: ignore[attr-defined]
+        for row, cell in enumerate(cells, 1)
+    ]
+    save(client, run, *readings)
+    said = text(client, f"/runs/{run}/straighten")
+    assert "as read" in said
+    assert "law dashed" not in said

@@ -17,19 +17,25 @@ Array = NDArray[np.float64]
 
 
 def raw_columns(analysis: Analysis, fit: FitAnalysis) -> tuple[str, str] | None:
-    """The columns behind a fit's axes, as (x, y) keys: of those its formulas name the ones that were varied, those named first where all vary
-    alike. None where an axis names no column."""
+    """The columns behind a fit's axes, as (x, y) keys: of those that its formulas name the one that was varied. None where an axis names no column,
+    or several that vary and were not one of them set: of such an axis no single column shows the shape."""
+    series = analysis.program.definition.series
     body = analysis.program.definition.fits[fit.name]
     found = []
     for text in (body.x or "", body.y):
         if not text:
             return None
         named = [f"{body.series}.{n.name}" for n in walk(parse(text)) if isinstance(n, Name)]
-        known = [k for k in named if k in analysis.values]
+        known = list(dict.fromkeys(k for k in named if k in analysis.values))
         if not known:
             return None
         most = max(_varied(analysis, k) for k in known)
-        found.append(next(k for k in known if _varied(analysis, k) >= VARIED * most))
+        varied = [k for k in known if _varied(analysis, k) >= VARIED * most]
+        if len(varied) > 1:
+            varied = [k for k in varied if series[body.series].columns[k.partition(".")[2]].plays.chosen]
+        if len(varied) != 1:
+            return None
+        found.append(varied[0])
     return found[0], found[1]
 
 

@@ -5,6 +5,7 @@ from scipy import special
 from cavrel.core.analysis import Analysis, ResultAnalysis
 from cavrel.core.findings.finding import Finding
 from cavrel.core.quantity.rounding import significant
+from cavrel.core.quantity.value import amount_text
 
 FAR_APART = 2.0
 """Two values further apart than so many expanded uncertainties of their difference are asked about: chance does that to one comparison in
@@ -66,7 +67,7 @@ def contradicting(analysis: Analysis) -> list[Finding]:
 
 
 def _shown(result: ResultAnalysis, value: float) -> str:
-    return f"{significant(result.unit.from_si(value), 3)} {result.unit.pretty}".strip()
+    return amount_text(value, result.unit, 3)
 
 
 def _other(analysis: Analysis, result: ResultAnalysis) -> str:

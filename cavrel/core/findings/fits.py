@@ -15,6 +15,7 @@ from cavrel.core.findings.off_line import odd_points, two_sided
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
 from cavrel.core.quantity.rounding import MINUS, significant
+from cavrel.core.quantity.value import amount_text
 from cavrel.core.words import counted
 
 Array = NDArray[np.float64]
@@ -173,18 +174,18 @@ def _undivided(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Finding]:
     through = float((w * x) @ y / ((w * x) @ x))
     rows = y / x
     unit = slope.unit
-    shown = [f"{significant(unit.from_si(v), 4)}" for v in (through, float(rows.min()), float(rows.max()))]
+    shown = [amount_text(v, unit, 4) for v in (through, float(rows.min()), float(rows.max()))]
     say = (
         f"x spans only {significant(100 * span / middle, 2)} % of its value, so that a steeper line with a lower intercept fits nearly as "
-        f"well. Through the origin the slope would be {shown[0]} {unit.pretty}; row by row y/x runs from {shown[1]} to {shown[2]}."
+        f"well. Through the origin the slope would be {shown[0]}; row by row y/x runs from {shown[1]} to {shown[2]}."
     )
     share = slope.u / abs(slope.value) if slope.value else math.inf
     if share > _WELL_KNOWN:
         wanted = span * share / _WELL_KNOWN
-        largest = step.x_unit.from_si(float(x.max()))
-        lowest = largest - wanted / step.x_unit.factor
+        largest = float(x.max())
+        lowest = largest - wanted
         if lowest > 0:
-            say += f" Settings from {significant(lowest, 2)} to {significant(largest, 2)} {step.x_unit.pretty} would tell them apart."
+            say += f" Settings from {amount_text(lowest, step.x_unit, 2)} to {amount_text(largest, step.x_unit, 2)} would tell them apart."
         else:
             say += " No range up to here tells them apart to a twentieth; go much higher, or take the line through the origin."
     return [Finding(code="undivided", level="note", at=at, title="Slope and intercept pull on each other", say=say)]
@@ -198,16 +199,13 @@ def _end(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Finding]:
         return []
     outside = tuple((step.series, int(fit.rows[i]) + 1) for i in sorted(end.outside.tolist()))
     where = analysis.measured(end.knot, end.u, step.x_unit).text()
-    slopes = [
-        f"{significant(step.parameters['slope'].from_si(value), 3)} {step.parameters['slope'].pretty}".strip()
-        for value in (end.slope, end.beyond)
-    ]
+    slopes = [amount_text(value, step.parameters["slope"], 3) for value in (end.slope, end.beyond)]
     side, other = ("up to", "beyond") if end.below else ("from", "below")
     say = (
         f"{side[0].upper()}{side[1:]} {where} the slope is {slopes[0]}, {other} it {slopes[1]}. If another law holds there, "
         f"leave out the {counted(len(outside), 'point')} {other} it and say why."
     )
-    title = f"Straight {side} {significant(step.x_unit.from_si(end.knot), 2)} {step.x_unit.pretty}".strip()
+    title = f"Straight {side} {amount_text(end.knot, step.x_unit, 2)}"
     return [Finding(code="straight-end", level="note", at=at, title=title, say=say, rows_out=outside)]
 
 
@@ -247,8 +245,7 @@ def _intercept(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None
     if p > _OFF_ORIGIN and (p > _PERHAPS or abs(z) < _FAR):
         return []
     sign = MINUS if intercept.value < 0 else "+"
-    size = significant(abs(intercept.value) / intercept.unit.factor, 2)
-    crossing = f"It crosses at {sign}{size} {intercept.unit.pretty}".strip()
+    crossing = f"It crosses at {sign}{amount_text(abs(intercept.value), intercept.unit, 2, True)}"
     crossing += f", {significant(abs(z), 2)} standard uncertainties from the zero that the law wants."
     look = "Look for an offset left out or taken off twice, or a zero that was not checked."
     if p <= _OFF_ORIGIN:

@@ -9,6 +9,7 @@ from scipy import special
 from cavrel.core.analysis import Analysis, ResultAnalysis
 from cavrel.core.findings.finding import Finding
 from cavrel.core.quantity.rounding import percent, significant
+from cavrel.core.quantity.value import amount_text
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -193,7 +194,7 @@ class _Words:
         assert result.compared is not None
         self.other = result.compared
         unit = result.unit
-        self.size = f"{significant(abs(difference) / unit.factor, 2)} {unit.pretty}".strip()
+        self.size = amount_text(abs(difference), unit, 2, True)
 
     def off(self) -> str:
         """How far apart the two are: in percent, or in units where a percentage would say nothing."""

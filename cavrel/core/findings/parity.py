@@ -8,6 +8,7 @@ from scipy import special
 from cavrel.core.analysis import Analysis
 from cavrel.core.findings.finding import Finding
 from cavrel.core.quantity.rounding import significant
+from cavrel.core.quantity.value import amount_text
 from cavrel.core.words import counted
 
 _ALPHA = 0.001
@@ -34,7 +35,7 @@ def of_identities(analysis: Analysis) -> list[Finding]:
                         level="caution",
                         at=f"{parity.series}.{row + 1}",
                         title=f"Row {row + 1} contradicts itself",
-                        say=f"{body.say} Here the two sides differ by {_size(parity.residual[row], parity.unit.factor)} {parity.unit.pretty}, "
+                        say=f"{body.say} Here the two sides differ by {amount_text(parity.residual[row], parity.unit, 2, True)}, "
                         f"{significant(abs(float(z[row])), 2)} standard uncertainties. One of its readings cannot be right.",
                         row_out=(parity.series, row + 1),
                     )
@@ -47,10 +48,10 @@ def of_identities(analysis: Analysis) -> list[Finding]:
                     level="caution",
                     at=f"series.{parity.series}" if parity.series else "run",
                     title="Readings contradict each other",
-                    say=f"{body.say} The two sides differ by {_size(float(np.median(known)), parity.unit.factor)} {parity.unit.pretty}"
+                    say=f"{body.say} The two sides differ by {amount_text(float(np.median(known)), parity.unit, 2, True)}"
                     f"{' in the middle' if parity.series else ''}: something that enters every row is wrong."
                     if parity.series
-                    else f"{body.say} The two sides differ by {_size(float(known[0]), parity.unit.factor)} {parity.unit.pretty}, "
+                    else f"{body.say} The two sides differ by {amount_text(float(known[0]), parity.unit, 2, True)}, "
                     f"{significant(math.sqrt(parity.chi2), 2)} standard uncertainties.",
                 )
             )
@@ -68,18 +69,14 @@ def of_verifications(analysis: Analysis) -> list[Finding]:
             continue
         body = analysis.program.definition.verify[verified.index]
         unit = analysis.program.verifications[verified.index].differ.unit
-        worst = significant(float(np.abs(verified.differ[beyond]).max()) / unit.factor, 2)
+        worst = amount_text(float(np.abs(verified.differ[beyond]).max()), unit, 2, True)
         say = (
             f"{counted(len(beyond), 'row')} of {int(known.sum())} {'differs' if len(beyond) == 1 else 'differ'} from the standard by more than "
-            f"both least counts together, {significant(verified.within / unit.factor, 2)} {unit.pretty}; the largest difference is "
-            f"{worst} {unit.pretty}. As it is, it cannot be used in place of the standard."
+            f"both least counts together, {amount_text(verified.within, unit, 2, True)}; the largest difference is "
+            f"{worst}. As it is, it cannot be used in place of the standard."
         )
         at = f"series.{verified.series}"
         findings.append(
             Finding(code="verification", level="caution", at=at, title=f"{body.label}: not passed", say=say)
         )
     return findings
-
-
-def _size(value: float, factor: float) -> str:
-    return significant(value / factor, 2)

@@ -13,6 +13,7 @@ from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
 from cavrel.core.quantity.reading import Reading, decimals_of
 from cavrel.core.quantity.rounding import fixed
+from cavrel.core.quantity.value import amount_text
 
 Array = NDArray[np.float64]
 
@@ -167,7 +168,7 @@ def _over_range(readings: InputReadings) -> list[Finding]:
     findings = []
     for row, trial in np.argwhere(np.abs(readings.values - spec.unit.offset) > limit * (1 + 1e-9)):
         place = (int(row) + 1, int(trial) + 1)
-        text, most = readings.text(*place), f"{limit / spec.unit.factor:.4g} {spec.unit.difference.pretty}".strip()
+        text, most = readings.text(*place), amount_text(limit, spec.unit, 4, True)
         findings.append(
             Finding(
                 code="over-range",

@@ -7,7 +7,7 @@ from cavrel.core.analysis import Analysis, ResultAnalysis
 from cavrel.core.analysis.distribution import MonteCarlo
 from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.judge import judge
-from cavrel.core.quantity.rounding import significant
+from cavrel.core.quantity.value import amount_text
 
 POWER_OF_TEN = 0.04
 """A result is said to be a power of ten off where the logarithm of its ratio to the accepted value lies within this of a whole number."""
@@ -116,7 +116,7 @@ def monte_carlo_findings(analysis: Analysis, drawn: Mapping[str, MonteCarlo]) ->
             )
         elif not found.agrees:
             unit = analysis.results[name].unit
-            limit = f"{significant(found.tolerance / unit.factor, 1)} {unit.pretty}".strip()
+            limit = amount_text(found.tolerance, unit, 1, True)
             say = (
                 f"The 95 % interval by distributions differs from the linear one by more than {limit}. "
                 "The model bends, or a distribution is lopsided: believe the distributions."

@@ -118,9 +118,8 @@ def _two_apart(analysis: Analysis, readings: InputReadings) -> list[Finding]:
             continue
         place = (i + 1, int(known[1]) + 1)
         texts = [readings.text(i + 1, int(j) + 1) for j in known]
-        say = (
-            f"{texts[0]} and {texts[1]} {spec.unit.pretty}".strip() + " cannot both be right. A third one tells which."
-        )
+        said = [f"{t} {spec.unit.pretty}".strip() if t.strip()[-1].isdigit() else t for t in texts]
+        say = f"{said[0]} and {said[1]} cannot both be right. A third one tells which."
         title = f"{place_words(spec, *place)}: two that differ"
         findings.append(
             Finding(

@@ -3,8 +3,20 @@
 import math
 from dataclasses import dataclass
 
-from cavrel.core.quantity.rounding import MINUS, THIN, Rounded, at_decade, in_step, power, with_u
+from cavrel.core.quantity.rounding import MINUS, THIN, Rounded, at_decade, in_step, power, significant, with_u
 from cavrel.core.quantity.units import Unit
+
+
+def amount_text(value: float, unit: Unit, figures: int, difference: bool = False) -> str:
+    """``0.11 V``: ``value``, SI, in ``unit`` to so many figures. ``difference``: of two readings of its scale, so that 5 K is 5 °C. Every text that
+    says an amount without an uncertainty gets number and unit from here, together."""
+    own = unit.difference if difference else unit
+    return f"{significant(own.from_si(value), figures)} {own.pretty}".strip()
+
+
+def exact_text(value: float, unit: Unit) -> str:
+    """``100 cm``: the same without figures that nobody counted, for what was set, counted or printed on a scale."""
+    return f"{unit.from_si(value):.10g} {unit.pretty}".strip()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cavrel.core.analysis import Analysis
+from cavrel.core.quantity.value import amount_text
 from cavrel.core.slips import carry, evidence
 from cavrel.core.slips.evidence import Features
 from cavrel.core.slips.hypothesis import Cell, Hypothesis
@@ -56,7 +57,7 @@ def sought(analysis: Analysis, readings: Readings) -> tuple[list[Hypothesis], Ar
     hypotheses = []
     for one, by in zip(ones, amount.tolist(), strict=True):
         unit = one.spec.unit.difference
-        much = f"{abs(by) / unit.factor:.2g} {unit.pretty}".strip()
+        much = amount_text(abs(by), unit, 2)
         hypotheses.append(
             Hypothesis(
                 family="off",

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from cavrel.core.analysis.sheet import InputReadings
-from cavrel.core.quantity.units import Unit
+from cavrel.core.quantity.value import exact_text
 from cavrel.core.slips.hypothesis import Hypothesis
 from cavrel.core.slips.readings import Readings, angle
 
@@ -22,7 +22,7 @@ def proposed(readings: Readings) -> Iterator[Hypothesis]:
 
 def _turned(readings: Readings, entry: InputReadings, whole: float, family: str, what: str) -> Iterator[Hypothesis]:
     spec = entry.spec
-    size = _text(whole, spec.unit)
+    size = exact_text(whole, spec.unit)
     do = f"take it from {size}"
     values = whole - entry.values
     if not (values[np.isfinite(values)] > 0).all():
@@ -53,7 +53,3 @@ def _turned(readings: Readings, entry: InputReadings, whole: float, family: str,
                 share=1 / entry.rows / entry.values.shape[1],
                 cells=(one.valued(whole - one.value),),
             )
-
-
-def _text(si: float, unit: Unit) -> str:
-    return f"{unit.from_si(si):g} {unit.pretty}"

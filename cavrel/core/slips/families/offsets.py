@@ -7,6 +7,7 @@ import numpy as np
 
 from cavrel.core.analysis.sheet import InputReadings
 from cavrel.core.definition.steps import Input
+from cavrel.core.quantity.value import amount_text
 from cavrel.core.slips.hypothesis import Hypothesis
 from cavrel.core.slips.readings import Readings
 
@@ -75,18 +76,17 @@ def _known(readings: Readings, entry: InputReadings) -> list[tuple[float, str, f
     return [(amount, label, share) for amount, (label, share) in found.items()]
 
 
-def _moved(readings: Readings, entry: InputReadings, amount: float, share: float, label: str) -> Hypothesis:
-    spec, values = entry.spec, entry.values + amount
-    unit = spec.unit.difference
-    size = f"{abs(amount) / unit.factor:.3g} {unit.pretty}".strip()
+def _moved(readings: Readings, entry: InputReadings, by: float, share: float, label: str) -> Hypothesis:
+    spec, values = entry.spec, entry.values + by
+    size = amount_text(abs(by), spec.unit, 3, True)
     what = f", which is “{label}”" if label else ""
     return Hypothesis(
         family="offset",
         at=spec.key if spec.series is not None else f"quantities.{spec.name}",
-        say=f"every reading is {size} too {'small' if amount > 0 else 'large'}{what}",
-        do=f"{'add' if amount > 0 else 'take off'} {size}",
+        say=f"every reading is {size} too {'small' if by > 0 else 'large'}{what}",
+        do=f"{'add' if by > 0 else 'take off'} {size}",
         share=share,
-        amount=0.0 if label else amount,
+        amount=0.0 if label else by,
         columns={spec.key: values},
         texts=partial(readings.column, spec.key, values) if label else None,
     )
