@@ -12,9 +12,9 @@ from cavrel.core.definition import Definition
 from cavrel.core.definition.headings import Heading, headed
 from cavrel.core.definition.program import compile_program
 from cavrel.core.definition.rules import HouseRules
-from cavrel.core.definition.steps import Program
+from cavrel.core.definition.steps import EarlierGauge, Program
 from cavrel.core.errors import CavrelError, DefinitionError
-from cavrel.core.logbook.run import RunDocument
+from cavrel.core.logbook.run import EarlierText, RunDocument
 from cavrel.core.plan.better import Family, Planner
 from cavrel.core.remember import by_identity
 from cavrel.core.slips import Alternative
@@ -27,9 +27,11 @@ def program_of(
     options: Mapping[str, str] | None = None,
     own_values: Mapping[str, CourseValue] | None = None,
     headings: Mapping[str, Heading] | None = None,
+    earlier: Mapping[str, tuple[EarlierText, ...]] | None = None,
 ) -> Program:
     """The compiled program, kept for the next call; ``overrides`` are a run's own instrument fields, ``options`` its conventions,
-    ``own_values`` the laboratory's accepted values, ``headings`` what its table calls its columns.
+    ``own_values`` the laboratory's accepted values, ``headings`` what its table calls its columns, ``earlier`` the instruments that others took
+    the place of.
 
     Raises DefinitionError.
     """
@@ -38,11 +40,25 @@ def program_of(
     if headings:
         definition = headed(definition, headings)
     own = tuple(sorted((name, tuple(sorted(fields.items()))) for name, fields in (overrides or {}).items()))
-    return _program(
-        definition.model_dump_json(by_alias=True),
-        own,
-        tuple(sorted((own_values or {}).items(), key=lambda item: item[0])),
-    )
+    text = definition.model_dump_json(by_alias=True)
+    values = tuple(sorted((own_values or {}).items(), key=lambda item: item[0]))
+    program = _program(text, own, values)
+    if not earlier:
+        return program
+    gauges: dict[str, tuple[EarlierGauge, ...]] = {}
+    for name, before in earlier.items():
+        if name not in program.gauges:
+            raise DefinitionError(f"taken_with.{name}", "the experiment has no such instrument")
+        others = tuple(one for one in own if one[0] != name)
+        gauges[name] = tuple(
+            EarlierGauge(
+                gauge=_program(text, (*others, (name, fields)) if fields else others, values).gauges[name],
+                zero=zero,
+                places=frozenset(places),
+            )
+            for fields, zero, places in before
+        )
+    return replace(program, earlier=gauges)
 
 
 @lru_cache(maxsize=256)
@@ -117,7 +133,9 @@ def alternatives(definition: Definition, run: RunDocument) -> tuple[Alternative,
             if choice == chosen[name] or not (shows or (not fitted and any(p.startswith("simulate.") for p in told))):
                 continue
             try:
-                program = program_of(definition, run.instruments, {**chosen, name: choice}, run.accepted, run.headings)
+                program = program_of(
+                    definition, run.instruments, {**chosen, name: choice}, run.accepted, run.headings, run.earlier()
+                )
             except CavrelError:
                 continue
             found.append(

@@ -34,7 +34,8 @@ def analyse_command(file: str, draws: int | None, definition_file: str | None) -
         )
         meanings = catalogue.meanings_of(definition, run.options)
         analysis = analyse(
-            catalogue.program_of(definition, run.instruments, run.options, run.accepted, run.headings), run
+            catalogue.program_of(definition, run.instruments, run.options, run.accepted, run.headings, run.earlier()),
+            run,
         )
     except CavrelError as fault:
         refuse(file, fault)

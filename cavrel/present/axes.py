@@ -111,7 +111,7 @@ def on_own_axes(opened: Opened, series: str, x: str, y: str) -> tuple[Opened, st
     line = Fit(series=series, x=x, y=y, model="line", label="the line on these axes")
     base = opened.base.model_copy(update={"fits": {**opened.base.fits, name: line}})
     run = opened.state.run
-    program = catalogue.program_of(base, run.instruments, run.options, run.accepted, run.headings)
+    program = catalogue.program_of(base, run.instruments, run.options, run.accepted, run.headings, run.earlier())
     analysis = analyse(program, run)
     found: Any = replace(
         opened,

@@ -1,7 +1,7 @@
 """How a run departed from its plan: what was left out or corrected, with the reasons."""
 
 from cavrel.core.logbook import in_force
-from cavrel.present import notes
+from cavrel.present import exchanged, notes
 from cavrel.service.opened import Opened
 
 
@@ -20,4 +20,4 @@ def deviations(opened: Opened) -> list[str]:
         where = notes.where(opened, slot)
         why = f" ({correction.reason})" if correction.reason else ", no reason given"
         found.append(f"{where[0].lower()}{where[1:]} corrected to {correction.text or 'nothing'}{why}")
-    return found
+    return [*found, *(f"{said[0].lower()}{said[1:]}" for said in exchanged.sentences(opened))]

@@ -6,6 +6,7 @@ from cavrel import catalogue
 from cavrel.core.cupboard.taken import of_task
 from cavrel.core.definition import Instrument
 from cavrel.core.logbook import in_force
+from cavrel.present import exchanged
 from cavrel.present.texts import amount
 from cavrel.service.cupboards import taken
 from cavrel.service.opened import Opened
@@ -53,6 +54,7 @@ def instruments(opened: Opened) -> list[dict[str, Any]]:
                 "says": ", ".join(said),
                 "zero": run.zeros.get(name, ""),
                 "zero_check": now.zero_check,
+                "taken": exchanged.taken(opened, name),
                 "reads": ", ".join(dict.fromkeys(s.label for s in used)),
                 "typed": _typed(now, f"{name}.dead_time" in opened.program.constants),
                 "own": name in chosen,

@@ -84,6 +84,8 @@ class Table:
     ``more_trials``: the repeated columns that can take another trial.
     ``spare``: the last row is empty.
     ``order``: of its rows: ``taken``, ``moved``, or a column after ``+`` or ``-``.
+    ``exchanged``: which rows were read with an instrument that another took the place of, sentences.
+    ``exchanges``: rows above which that happened.
     """
 
     name: str
@@ -93,6 +95,8 @@ class Table:
     more_trials: tuple[str, ...]
     spare: bool
     order: str = "taken"
+    exchanged: tuple[str, ...] = ()
+    exchanges: frozenset[int] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)

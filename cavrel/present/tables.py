@@ -7,7 +7,7 @@ from cavrel.core.logbook import MOST_TRIALS
 from cavrel.core.logbook.run import trials
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
-from cavrel.present import needed, ordered, texts
+from cavrel.present import exchanged, needed, ordered, texts
 from cavrel.present.rows import Rows, said, to_type
 from cavrel.present.ruled import Head, QuantityFields, Table
 from cavrel.service.opened import Opened
@@ -127,6 +127,8 @@ def _table(opened: Opened, name: str, series: Series, before: Opened | None) -> 
         more_trials=more,
         spare=spare,
         order=ordered.order_of(opened, name),
+        exchanged=tuple(exchanged.sentences(opened, name)),
+        exchanges=exchanged.rows(opened, name),
     )
 
 

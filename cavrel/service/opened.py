@@ -237,7 +237,7 @@ def _without_instruments(definition: Definition, run: RunDocument) -> Program | 
 
 
 def _program(definition: Definition, run: RunDocument) -> Program:
-    return catalogue.program_of(definition, run.instruments, run.options, run.accepted, run.headings)
+    return catalogue.program_of(definition, run.instruments, run.options, run.accepted, run.headings, run.earlier())
 
 
 def _without_readings(run: RunDocument) -> RunDocument:

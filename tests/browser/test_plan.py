@@ -166,8 +166,12 @@ def test_a_zero_reading_is_taken_off_and_another_instrument_reads_otherwise(
     page.get_by_label("Zero reading of the metre rule").fill("0.4 cm")
     page.keyboard.press("Enter")
     saved(page)
+    page.get_by_label("Instrument for Time for N swings").select_option("photogate timer")
+    expect(page.locator("#ask-title")).to_contain_text("1 reading was taken with it so far")
+    # Nothing is changed until somebody says for what it holds.
+    expect(page.get_by_label("Instrument for Time for N swings")).to_have_value("")
     with page.expect_event("load"):  # other decimals and tables: the page is asked for anew
-        page.get_by_label("Instrument for Time for N swings").select_option("photogate timer")
+        page.get_by_role("button", name="from now on").click()
     page.wait_for_function(
         "() => document.querySelector('[data-instrument=watch]').value === 'photogate timer' && document.documentElement.dataset.ready === 'yes'"
     )
@@ -175,6 +179,36 @@ def test_a_zero_reading_is_taken_off_and_another_instrument_reads_otherwise(
     found = page.request.get(f"{server.address}/runs/{run}/measure.json").json()
     assert found["result"]["series"]["swings"]["L"]["values"][0] == pytest.approx(99.6)
     assert found["run"]["instruments"] == {"watch": {"kind": "photogate timer", "label": "photogate timer"}}
+    assert found["run"]["taken_with"]["watch"][0]["places"] == ["swings.t.1.1"]
+    page.goto(f"{server.address}/runs/{run}/measure")
+    page.wait_for_selector("html[data-ready=yes]")
+    expect(page.locator(".exchanged")).to_have_text(
+        "Time for N swings: row 1 with the stopwatch; after that with the photogate timer."
+    )
+    expect(page.locator("tr.exchange th")).to_have_text("2")
+
+
+def test_an_instrument_that_it_was_all_along_is_a_correction_with_a_reason(
+    page: Page, server: Server, new_run: Callable[..., int]
+) -> None:
+    run = new_run("The other watch")
+    cell(page, "swings.L.1.1").fill("100.0")
+    page.keyboard.press("Enter")
+    cell(page, "swings.t.1.1").fill("40.00")
+    page.keyboard.press("Enter")
+    saved(page)
+    plan(page, server, run)
+    page.get_by_label("Instrument for Time for N swings").select_option("photogate timer")
+    page.locator("#ask-text").fill("the gate was on the bench from the start")
+    with page.expect_event("load"):
+        page.locator("#ask-text").press("Enter")
+    page.wait_for_selector("html[data-ready=yes]")
+    saved(page)
+    found = page.request.get(f"{server.address}/runs/{run}/measure.json").json()["run"]
+    assert "taken_with" not in found or found["taken_with"] == {}
+    assert found["instruments"]["watch"]["kind"] == "photogate timer"
+    page.goto(f"{server.address}/runs/{run}/logbook")
+    expect(page.locator("main")).to_contain_text("all along: “the gate was on the bench from the start”")
 
 
 def test_on_a_telephone(page: Page, server: Server, new_run: Callable[..., int]) -> None:

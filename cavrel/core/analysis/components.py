@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cavrel.core.analysis.scatter import counting, repeatability, root_mean_square, scatter
-from cavrel.core.analysis.sheet import InputReadings, Sheet, ZeroReading
+from cavrel.core.analysis.sheet import InputReadings, Sheet
+from cavrel.core.analysis.zeros import ZeroReading
 from cavrel.core.definition.instrument import MeasuringInstrument
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.remember import by_identity
@@ -35,6 +36,7 @@ class Block:
     ``distribution``: ``normal``, ``rectangular`` or ``student``.
     ``relative``: u is a share of the value.
     ``beside``: by target, an amount, SI, that goes with a relative u in the same direction: the digits of "0.5 % + 2 digits".
+    ``weights``: by target ``(rows,)``, the share of each row's readings that it acts on, where that is not all of them.
     ``quantity``: what the budget gathers by quantity, empty for none.
     ``instrument``: what it gathers by instrument, empty for none.
     ``counts``: ``(n,)`` for counting, the mean count of each row.
@@ -51,6 +53,7 @@ class Block:
     distribution: str
     relative: bool = False
     beside: Mapping[str, float] = field(default_factory=dict)
+    weights: Mapping[str, Array] = field(default_factory=dict)
     quantity: str = ""
     instrument: str = ""
     counts: Array | None = None
@@ -171,7 +174,8 @@ def of_input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Blo
     if gauge is not None and gauge.dial:
         step = np.where(present, 0.0, np.nan)
     elif gauge is not None and gauge.least_count is not None and spec.extract is None:
-        step = np.where(present, gauge.least_count, np.nan)
+        least = entry.by_gauge("least_count") if entry.earlier else gauge.least_count
+        step = np.where(present & (np.asarray(least) > 0), least, np.where(present, entry.step, np.nan))
     else:
         step = entry.step
     with np.errstate(invalid="ignore"):
@@ -199,34 +203,60 @@ def of_input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Blo
     add("resolution", "last digit", np.where(has_stated, 0.0, left), "rectangular")
     if gauge is not None:
         once = ~watched & ~has_stated & ~traced
-        if gauge.each and (gauge.share or gauge.offset):
-            limit = (gauge.share or 0.0) * np.abs(mean - spec.unit.offset) + (gauge.offset or 0.0)
+        limit = _each(entry, mean)
+        if limit.any():
             add("accuracy", "its instrument’s accuracy", np.where(has_stated, 0.0, limit / math.sqrt(3)), "rectangular")
-        for kind, amount in (("reaction", gauge.reaction), ("placement", gauge.placement)):
-            if amount:
-                add(
-                    kind,
-                    {"reaction": "reaction time", "placement": "placing"}[kind],
-                    np.where(once, amount, 0.0),
-                    "normal",
-                )
+        for kind, words in (("reaction", "reaction time"), ("placement", "placing")):
+            amount = getattr(gauge, kind) or 0.0
+            if entry.earlier:
+                amount = root_mean_square(entry.by_gauge(kind), present, k)
+            if np.any(amount):
+                add(kind, words, np.where(once, amount, 0.0), "normal")
     return Nominal(mean, k, s, spec.unit.offset), blocks
+
+
+def _each(entry: InputReadings, mean: Array) -> Array:
+    """The maker's limit ``(rows,)``, SI, of instruments whose limit acts on each reading by itself, for the mean of a row's readings."""
+    found = np.zeros(len(mean))
+    for gauge, share in _instruments(entry):
+        if gauge.each:
+            found = found + share * (
+                (gauge.share or 0.0) * np.abs(mean - entry.spec.unit.offset) + (gauge.offset or 0.0)
+            )
+    return found
+
+
+def _instruments(entry: InputReadings) -> list[tuple[MeasuringInstrument, Array | float]]:
+    """What an input was read with, each with the share ``(rows,)`` of a row's readings that it took; earlier ones first."""
+    gauge = entry.spec.gauge
+    if gauge is None:
+        return []
+    if not entry.earlier:
+        return [(gauge, 1.0)]
+    taken = np.maximum((~np.isnan(entry.values)).sum(axis=1), 1)
+    found = [(before, np.asarray(where.sum(axis=1) / taken)) for before, where in entry.earlier]
+    left = np.ones(len(taken)) - np.sum([share for _, share in found], axis=0)
+    return [*found, (gauge, left)]
 
 
 def _shared(inputs: Iterable[InputReadings], zeros: Mapping[str, ZeroReading], rules: HouseRules) -> list[Block]:
     """One component for each instrument's zero, calibration and printed limits, acting on everything read with it. A zero that was read is
     known as well as such a reading is."""
-    by_gauge: dict[str, tuple[MeasuringInstrument, list[str], list[str]]] = {}
+    by_gauge: dict[str, tuple[MeasuringInstrument, list[str], list[str], dict[str, Array]]] = {}
     for entry in inputs:
-        gauge, spec = entry.spec.gauge, entry.spec
-        if gauge is not None and not spec.exact:
-            _, scaled, shifted = by_gauge.setdefault(gauge.name, (gauge, [], []))
+        spec = entry.spec
+        for gauge, share_of in [] if spec.exact else _instruments(entry):
+            if not np.any(share_of):
+                continue  # another took its place before it read anything here
+            _, scaled, shifted, weights = by_gauge.setdefault(gauge.name, (gauge, [], [], {}))
             scaled.append(spec.key)
+            if not np.all(share_of == 1.0):
+                weights[spec.key] = np.asarray(share_of)
             if spec.extract not in ("slope", "period"):  # an offset of all samples moves no slope and no period
                 shifted.append(spec.key)
     blocks = []
     root3 = math.sqrt(3)
-    for name, (gauge, scaled, shifted) in by_gauge.items():
+    for name, (gauge, scaled, shifted, weights) in by_gauge.items():
         share, digits = (0.0, 0.0) if gauge.each else ((gauge.share or 0) / root3, (gauge.offset or 0) / root3)
         for kind, amount, words, keys, distribution in (
             ("zero", zero_u(gauge, zeros[name], rules)[0], "its zero as read", shifted, "normal")
@@ -254,6 +284,7 @@ def _shared(inputs: Iterable[InputReadings], zeros: Mapping[str, ZeroReading], r
                         distribution=distribution,
                         relative=kind == "calibration" or (kind == "accuracy" and share > 0),
                         beside=dict.fromkeys(shifted, digits) if kind == "accuracy" and share and digits else {},
+                        weights=weights,
                         instrument=gauge.label,
                     )
                 )

@@ -195,7 +195,7 @@ def pushed_inputs(pushes: Pushes, nominal: Mapping[str, Nominal]) -> dict[str, A
                 array[1 + index, lane.rows] += u
                 array[1 + index + lanes, lane.rows] -= u
             else:
-                step = block.moved(target, array[0], nominal[target].zero, float(u[0]))
+                step = block.moved(target, array[0], nominal[target].zero, float(u[0])) * block.weights.get(target, 1.0)
                 array[1 + index] += step
                 array[1 + index + lanes] -= step
     return values

@@ -75,9 +75,10 @@ class _Moved:
         self.added: Array | None = None
         self.share: Array | None = None
 
-    def take(self, block: Block, drawn: Array, value: Array, column: bool, beside: float = 0.0) -> None:
+    def take(self, block: Block, target: str, drawn: Array, value: Array, column: bool, beside: float = 0.0) -> None:
         """Add a block's deviations ``(size, n)``; those of a quantity that is read once act on all that follows from it. ``beside``: what goes with
         a relative u, SI."""
+        drawn = drawn * block.weights[target] if target in block.weights else drawn
         if block.rows is None and block.relative:
             self.share = drawn if self.share is None else self.share + drawn
             if beside:
@@ -177,7 +178,7 @@ class _Sampler:
             for target in block.targets:
                 if target in moved:
                     beside = block.beside.get(target, 0.0)
-                    moved[target].take(block, drawn, nominal[target], series_of.get(target) is not None, beside)
+                    moved[target].take(block, target, drawn, nominal[target], series_of.get(target) is not None, beside)
         full: dict[str, Array] = {"pi": np.array([[math.pi]])}
         full.update({key: np.array([[value]]) for key, value in self.analysis.program.constants.items()})
         common: dict[str, Array] = dict(full)

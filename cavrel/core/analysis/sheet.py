@@ -3,7 +3,6 @@
 What cannot be read is kept as a fault with its place; the rest goes on without it.
 """
 
-import math
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -11,6 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cavrel.core.analysis import trace
+from cavrel.core.analysis.zeros import ZeroReading, before_name, zero_of, zeros_of
+from cavrel.core.definition.instrument import MeasuringInstrument
 from cavrel.core.definition.steps import Input, Program
 from cavrel.core.errors import CavrelError, ReadingError, RunError
 from cavrel.core.logbook.run import Cell, RunDocument, TraceCell, TraceDocument, trials
@@ -45,6 +46,7 @@ class InputReadings:
     ``step``: ``(rows, trials)`` one step of the last digit typed, SI.
     ``extracted``: ``(rows, trials)`` standard uncertainty of values taken from a trace, NaN elsewhere.
     ``faults``: what could not be read.
+    ``earlier``: instruments that another took the place of, each with where ``(rows, trials)`` it read.
     """
 
     spec: Input
@@ -55,6 +57,21 @@ class InputReadings:
     step: Array
     extracted: Array
     faults: tuple[Fault, ...]
+    earlier: tuple[tuple[MeasuringInstrument, NDArray[np.bool_]], ...] = ()
+
+    def gauge_at(self, row: int, trial: int) -> MeasuringInstrument | None:
+        """What a reading was taken with, row and trial from 1."""
+        for gauge, where in self.earlier:
+            if where[row - 1, trial - 1]:
+                return gauge
+        return self.spec.gauge
+
+    def by_gauge(self, amount: str) -> Array:
+        """What each reading's own instrument declares of an ``amount``, SI, ``(rows, trials)``, nought where it declares nothing."""
+        found = np.full(self.values.shape, float(getattr(self.spec.gauge, amount, None) or 0.0))
+        for gauge, where in self.earlier:
+            found[where] = float(getattr(gauge, amount) or 0.0)
+        return found
 
     def text(self, row: int, trial: int) -> str:
         """What stands at a trial, both counted from 1: as typed, or what its samples give."""
@@ -62,22 +79,6 @@ class InputReadings:
         if reading is not None:
             return reading.text
         return f"{self.spec.unit.from_si(float(self.values[row - 1, trial - 1])):.4g}"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ZeroReading:
-    """What an instrument reads at zero, SI, which is taken off everything read with it.
-
-    ``value``: the mean of its readings.
-    ``stated``: standard uncertainty of it by a typed ±, NaN where none is typed.
-    ``scatter``: standard deviation of its readings, NaN for a single one.
-    ``many``: how many.
-    """
-
-    value: float
-    stated: float
-    scatter: float
-    many: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,52 +106,33 @@ def lay_out(program: Program, run: RunDocument) -> Sheet:
             if row <= count:
                 kept[row - 1] = False
         keep[name] = kept
-    zeros = _zeros(program, run)
+    zeros = zeros_of(program, run)
     inputs = tuple(
-        _read_input(spec, run, rows.get(spec.series or "", 1), _zero(spec, zeros)) for spec in program.inputs
+        _read_input(spec, run, rows.get(spec.series or "", 1), zero_of(spec, zeros)) for spec in program.inputs
     )
+    if program.earlier:
+        inputs = tuple(_exchanged(entry, program, zeros) for entry in inputs)
     return Sheet(inputs, rows, keep, tuple(fault for entry in inputs for fault in entry.faults), zeros)
 
 
-def _zeros(program: Program, run: RunDocument) -> dict[str, ZeroReading]:
-    """What instruments read at zero, in the unit of what is first read with them where none is typed; several readings are parted by semicolons.
-    Raises RunError."""
-    zeros: dict[str, ZeroReading] = {}
-    for name, text in run.zeros.items():
-        if name not in program.gauges:
-            raise RunError(f"zeros.{name}", "the experiment has no such instrument")
-        spec = next((s for s in program.inputs if s.gauge is not None and s.gauge.name == name), None)
-        if spec is None or not text.strip():
-            continue
-        unit = spec.unit.difference.text if spec.unit.offset else spec.unit.text
-        try:
-            zeros[name] = zero_reading(text, unit)
-        except ReadingError as fault:
-            raise RunError(f"zeros.{name}", fault.what) from fault
-    return zeros
-
-
-def zero_reading(text: str, unit: str) -> ZeroReading:
-    """One or several readings at zero, parted by semicolons. Raises ReadingError."""
-    found = [read(part.strip(), unit, True) for part in text.split(";") if part.strip()]
-    if not found:
-        raise ReadingError("", "there is no reading in it")
-    values = np.array([one.value for one in found])
-    stated = [one.stated for one in found if one.stated is not None]
-    many = len(values)
-    return ZeroReading(
-        value=float(values.mean()),
-        stated=math.sqrt(sum(u**2 for u in stated) / len(stated) / many) if stated else math.nan,
-        scatter=float(values.std(ddof=1)) if many > 1 else math.nan,
-        many=many,
-    )
-
-
-def _zero(spec: Input, zeros: Mapping[str, ZeroReading]) -> float:
-    """What is taken off each reading of an input, SI: differences hold their instrument's zero twice, and lose it."""
-    if spec.gauge is None or spec.difference or spec.gauge.name not in zeros:
-        return 0.0
-    return zeros[spec.gauge.name].value
+def _exchanged(entry: InputReadings, program: Program, zeros: Mapping[str, ZeroReading]) -> InputReadings:
+    """An input with the instruments that its readings were taken with before another took their place, each with its own zero taken off."""
+    spec = entry.spec
+    if spec.gauge is None or spec.gauge.name not in program.earlier:
+        return entry
+    start = f"{spec.key}." if spec.series is not None else f"quantities.{spec.name}."
+    values, found = entry.values, list[tuple[MeasuringInstrument, NDArray[np.bool_]]]()
+    for index, before in enumerate(program.earlier[spec.gauge.name]):
+        where = np.zeros(values.shape, bool)
+        for row, trial in np.argwhere(~np.isnan(values)):
+            place = f"{start}{row + 1}.{trial + 1}" if spec.series is not None else f"{start}{trial + 1}"
+            where[row, trial] = place in before.places
+        if where.any():
+            own = zeros.get(before_name(spec.gauge.name, index))
+            off = zero_of(spec, zeros) - (own.value if own is not None and not spec.difference else 0.0)
+            values = np.where(where, values + (off if spec.extract not in ("slope", "period") else 0.0), values)
+            found.append((replace(before.gauge, name=before_name(spec.gauge.name, index)), where))
+    return replace(entry, values=values, earlier=tuple(found)) if found else entry
 
 
 def _check_names(program: Program, run: RunDocument) -> None:

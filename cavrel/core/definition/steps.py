@@ -1,7 +1,7 @@
 """What a compiled definition consists of: the inputs that are read, and the steps that follow from them."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 from cavrel.core.definition import Definition, Timer
@@ -57,6 +57,16 @@ class Input:
     difference: bool = False
     step: Compiled | None = None
     listed: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class EarlierGauge:
+    """An instrument before another took its place. ``gauge``: itself; ``zero``: what it read at zero, as typed; ``places``: the readings taken with
+    it, as slots."""
+
+    gauge: MeasuringInstrument
+    zero: str
+    places: frozenset[str]
 
 
 @dataclass(frozen=True, slots=True)
@@ -241,6 +251,7 @@ class Program:
     ``edges``: series whose first or last row formulas pick out.
     ``ranges``: within which a result is plausible, by result.
     ``laps``: how many laps a step's timer counts, by the step's index.
+    ``earlier``: by instrument, those of this run that it took the place of.
     ``needs``: by fit and result (and by ``result#accepted``), keys of the inputs it follows from.
     """
 
@@ -261,6 +272,7 @@ class Program:
     ranges: Mapping[str, Compiled]
     laps: Mapping[int, Compiled]
     needs: Mapping[str, frozenset[str]]
+    earlier: Mapping[str, tuple[EarlierGauge, ...]] = field(default_factory=dict)
 
     @cached_property
     def input_of(self) -> dict[str, Input]:

@@ -123,6 +123,7 @@ class _Notebook:
                     at = range(len(values.value)) if block.rows is None else [int(block.rows[i])]
                     for row in at:
                         size = float(block.moved(target, values.value[row], zero, float(block.u[i])))
+                        size *= float(block.weights[target][row]) if target in block.weights else 1.0
                         if math.isfinite(size) and size != 0:
                             own = "1" if bool(pushes.layout.independent[component]) else "0"
                             own = "count" if block.counts is not None else own

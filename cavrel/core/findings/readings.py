@@ -54,7 +54,7 @@ def _understood(readings: InputReadings) -> list[Finding]:
     for place, reading in readings.readings.items():
         say = []
         if reading.doubt:
-            gauge = spec.gauge
+            gauge = readings.gauge_at(*place)
             wanted = decimals_of(gauge.least_count, reading.unit) if gauge and gauge.least_count else None
             if wanted != reading.decimals:
                 say.append(("two-ways", reading.doubt))
@@ -89,8 +89,13 @@ def _decimals(readings: InputReadings) -> list[Finding]:
     counted = ~np.isnan(readings.values)
     unit, wanted = spec.unit, decimals_of(spec.gauge.least_count, spec.unit)
     for place, reading in readings.readings.items():
-        if reading.unit is not unit:  # of one typed with a unit of its own
-            unit, wanted = reading.unit, decimals_of(spec.gauge.least_count, reading.unit)
+        gauge = readings.gauge_at(*place) if readings.earlier else spec.gauge
+        if gauge is None or not gauge.least_count:
+            continue
+        if (
+            reading.unit is not unit or readings.earlier
+        ):  # of one typed with a unit of its own, or read with another instrument
+            unit, wanted = reading.unit, decimals_of(gauge.least_count, reading.unit)
         odd = reading.decimals != wanted and reading.stated is None
         if odd and counted[place[0] - 1, place[1] - 1]:
             found["fewer" if reading.decimals < wanted else "more"].append((place, reading))
@@ -99,10 +104,12 @@ def _decimals(readings: InputReadings) -> list[Finding]:
         if not places:
             continue
         (row, trial), reading = places[-1]
-        wanted = decimals_of(spec.gauge.least_count, reading.unit)
+        gauge = readings.gauge_at(row, trial)
+        assert gauge is not None and gauge.least_count
+        wanted = decimals_of(gauge.least_count, reading.unit)
         others = "" if len(places) == 1 else f" So do {len(places) - 1} others here."
-        several = spec.gauge.label.endswith("s") and not spec.gauge.label.endswith("ss")
-        given = f"{spec.gauge.label} {'give' if several else 'gives'} {_count(wanted, 'decimal')}" + (
+        several = gauge.label.endswith("s") and not gauge.label.endswith("ss")
+        given = f"{gauge.label} {'give' if several else 'gives'} {_count(wanted, 'decimal')}" + (
             f" in {reading.unit.pretty}" if reading.unit.text else ""
         )
         if kind == "fewer":
@@ -162,11 +169,18 @@ def _implausible(analysis: Analysis, readings: InputReadings) -> list[Finding]:
 def _over_range(readings: InputReadings) -> list[Finding]:
     """Readings larger than their instrument can show."""
     spec = readings.spec
-    if spec.gauge is None or spec.gauge.full_scale is None:
+    if spec.gauge is None or (spec.gauge.full_scale is None and not readings.earlier):
         return []
-    limit = spec.gauge.full_scale
     findings = []
-    for row, trial in np.argwhere(np.abs(readings.values - spec.unit.offset) > limit * (1 + 1e-9)):
+    limits = (
+        readings.by_gauge("full_scale")
+        if readings.earlier
+        else np.full_like(readings.values, spec.gauge.full_scale or 0.0)
+    )
+    beyond = (limits > 0) & (np.abs(readings.values - spec.unit.offset) > limits * (1 + 1e-9))
+    for row, trial in np.argwhere(beyond):
+        gauge, limit = readings.gauge_at(int(row) + 1, int(trial) + 1), float(limits[row, trial])
+        assert gauge is not None
         place = (int(row) + 1, int(trial) + 1)
         text, most = readings.text(*place), amount_text(limit, spec.unit, 4, True)
         findings.append(
@@ -175,7 +189,7 @@ def _over_range(readings: InputReadings) -> list[Finding]:
                 level="caution",
                 at=place_of(spec, *place),
                 title=f"{place_words(spec, *place)}: {text}?",
-                say=f"The {spec.gauge.label} shows at most {most}. Look at the digits and the unit, or choose a larger range.",
+                say=f"The {gauge.label} shows at most {most}. Look at the digits and the unit, or choose a larger range.",
                 trial_out=trial_out(spec, *place),
                 seen=text,
             )

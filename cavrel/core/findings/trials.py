@@ -40,14 +40,14 @@ def of_trials(analysis: Analysis, readings: InputReadings) -> list[Finding]:
     deviations = _deviations(values[many], middle[many], k[many])
     declared = 0.0
     if spec.gauge is not None:
-        declared = math.hypot(spec.gauge.reaction or 0.0, spec.gauge.placement or 0.0)
+        declared = _most_declared(readings)
     if len(deviations) < 6:
         return _few_apart(analysis, readings)
     robust = float(np.median(deviations))
     if many.sum() > 2:
         # The median deviation of a few trials is itself loose; the middle one of the rows' own scatters is as little moved by one bad row.
         robust = max(robust, float(np.median(_spread(values[many], k[many]))))
-    step = np.nanmax(np.where(present, readings.step, 0.0)) if spec.gauge is None else (spec.gauge.least_count or 0.0)
+    step = np.nanmax(np.where(present, readings.step, 0.0)) if spec.gauge is None else _coarsest(readings)
     scale = max(robust, 0.4 * declared, float(resolution_u(step, analysis.rules)))
     few = 1 + _FEW / len(deviations)
     findings = []
@@ -69,6 +69,16 @@ def of_trials(analysis: Analysis, readings: InputReadings) -> list[Finding]:
     return findings
 
 
+def _most_declared(readings: InputReadings) -> float:
+    """Placing and reaction by the least certain instrument that a column was read with, SI."""
+    return float(np.hypot(readings.by_gauge("reaction"), readings.by_gauge("placement")).max(initial=0.0))
+
+
+def _coarsest(readings: InputReadings) -> float:
+    """The largest least count of those, SI."""
+    return float(readings.by_gauge("least_count").max(initial=0.0))
+
+
 FAR_BY_INSTRUMENT = 12.0
 """Two or three readings of one thing so many times what their instrument declares apart, and by more than `FAR_SHARE` of themselves, are
 asked about: their own scatter is no measure."""
@@ -79,8 +89,8 @@ def _declared(analysis: Analysis, readings: InputReadings) -> float:
     """What one reading may be off by the instrument's own word, SI."""
     gauge = readings.spec.gauge
     steps = readings.step[np.isfinite(readings.step)]
-    step = gauge.least_count if gauge is not None and gauge.least_count else float(steps.max()) if len(steps) else 0.0
-    own = math.hypot(gauge.reaction or 0.0, gauge.placement or 0.0) if gauge is not None else 0.0
+    step = _coarsest(readings) if gauge is not None and gauge.least_count else float(steps.max()) if len(steps) else 0.0
+    own = _most_declared(readings) if gauge is not None else 0.0
     return math.hypot(own, float(resolution_u(step, analysis.rules)))
 
 
@@ -172,7 +182,8 @@ def _apart_finding(
     reading, text = readings.readings.get((row, trial)), readings.text(row, trial)
     own = spec.unit
     typed = max(reading.decimals, 0) if reading is not None else 4
-    decimals = decimals_of(spec.gauge.least_count, own) if spec.gauge and spec.gauge.least_count else typed
+    gauge = readings.gauge_at(row, trial)
+    decimals = decimals_of(gauge.least_count, own) if gauge and gauge.least_count else typed
     size = fixed(abs(distance) / own.factor, decimals)
     side = "below" if distance < 0 else "above"
     first = f"{text} {own.pretty if text.strip()[-1].isdigit() else ''}".strip()

@@ -81,11 +81,31 @@ class PlanDocument(BaseModel):
     roles: dict[Literal["releases", "times", "writes"], Annotated[str, Field(max_length=80)]] = {}
 
 
+class Earlier(BaseModel):
+    """An instrument as it was before another took its place.
+
+    ``fields``: what the run said of it then, as under ``instruments``; empty for the definition's own.
+    ``zero``: what it read at zero.
+    ``places``: the readings that were taken with it, as slots: ``swings.t.4.2``, ``quantities.m.1``.
+    """
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    fields: dict[str, str] = {}
+    zero: Text = ""
+    places: Annotated[list[Annotated[str, Field(max_length=100)]], Field(min_length=1, max_length=20_000)]
+
+
+EarlierText = tuple[tuple[tuple[str, str], ...], str, tuple[str, ...]]
+"""Fields, zero and places of an `Earlier`."""
+
+
 class RunDocument(BaseModel):
     """Rows and trials count from 1. ``excluded`` names a whole row (``"4"``) or one trial (``"t.4.2"``), under
     ``quantities`` a trial of one (``"m.2"``), each with its reason.
 
-    ``instruments`` overrides fields of the definition's instruments for this run; ``rules`` overrides house rules; ``expected``: the
+    ``instruments`` overrides fields of the definition's instruments for this run; ``taken_with``: by instrument, those that it took the place of
+    after readings were taken with them, the first one first; ``rules`` overrides house rules; ``expected``: the
     shape that the bench foresaw for a fit; ``accepted``: values that the laboratory holds true, over those that ship; ``plan``: what was
     decided before the first reading; ``zeros``: what instruments read at zero, which is taken off everything read with them; ``headings``:
     what the table calls its columns, and the units they are read in; ``marks``: a word for each row of a table; ``on_screen``: the apparatus
@@ -101,6 +121,7 @@ class RunDocument(BaseModel):
     options: dict[Key, Key] = {}
     rules: dict[str, Any] = {}
     instruments: dict[Key, dict[str, str]] = {}
+    taken_with: dict[Key, Annotated[list[Earlier], Field(max_length=20)]] = {}
     zeros: dict[Key, Text] = {}
     accepted: dict[Key, CourseValue] = {}
     headings: dict[Annotated[str, Field(max_length=50)], Heading] = {}
@@ -126,6 +147,13 @@ class RunDocument(BaseModel):
                 if not ROW.fullmatch(place) and not TRIAL.fullmatch(place):
                     raise ValueError(f"'{series}.{place[:30]}' names no row ('4') and no trial ('t.4.2')")
         return excluded
+
+    def earlier(self) -> dict[str, tuple[EarlierText, ...]]:
+        """``taken_with`` as what never changes."""
+        return {
+            name: tuple((tuple(sorted(one.fields.items())), one.zero, tuple(one.places)) for one in before)
+            for name, before in self.taken_with.items()
+        }
 
     def house_rules(self, course: HouseRules | None = None) -> HouseRules:
         """The course's rules with this run's own over them. Raises RunError."""

@@ -11,6 +11,7 @@ from cavrel.core.errors import DefinitionError
 from cavrel.core.logbook import gathered
 from cavrel.core.logbook.book import EMPTY, Book, Correction
 from cavrel.core.logbook.entry import LONGEST_TEXT, Entry, EntryError, in_force
+from cavrel.core.logbook.exchanges import taken_with, zeros_now
 from cavrel.core.logbook.kinds import KINDS, check_reading
 from cavrel.core.logbook.run import RunDocument
 from cavrel.core.logbook.slots import Slot
@@ -102,17 +103,17 @@ def sheet_of(
             rows[traced.series] = max(rows[traced.series], traced.row)
             trials[traced.key] = max(trials.get(traced.key, 1), traced.trial)
     left_out = standing.left_out
+    given = {**of_course.instruments, **(instruments or {})}
     run = RunDocument.model_validate(
         {
             "format": "cavrel-run/1",
             "experiment": definition.id,
             "options": options,
             "rules": {**of_course.rules, **(rules or {}), **standing.rules},
-            "instruments": _instruments(
-                definition, {**of_course.instruments, **(instruments or {})}, standing.instruments
-            ),
+            "instruments": _instruments(definition, given, standing.instruments),
             "accepted": dict(of_course.accepted),
-            "zeros": {name: text for name, text in standing.zeros.items() if name in definition.instruments},
+            "taken_with": taken_with(definition, book, given),
+            "zeros": zeros_now(definition, book, standing.zeros, given),
             "headings": headings,
             "marks": {
                 name: [rows_of.get(i) for i in range(1, max(rows_of) + 1)]

@@ -1,6 +1,7 @@
 """A run document as the acts that would have made it: what a logbook begins with when only the sheet came along."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 from uuid import NAMESPACE_OID, uuid5
 
 from cavrel.core.definition import Definition, choose
@@ -9,7 +10,7 @@ from cavrel.core.logbook.gathered import slots_of
 from cavrel.core.logbook.kinds import check_entry
 from cavrel.core.logbook.planned import Made, plan_entries
 from cavrel.core.logbook.run import RunDocument, TraceDocument, traces, trials
-from cavrel.core.logbook.slots import MOST_ROWS
+from cavrel.core.logbook.slots import MOST_ROWS, Slot
 
 
 def _suggested(run: RunDocument, definition: Definition) -> Iterator[Made]:
@@ -27,12 +28,14 @@ def acts(run: RunDocument, definition: Definition) -> list[Made]:
         if most > MOST_ROWS:
             raise RunError(f"series.{name}", f"has {most} rows, and a table of a run has {MOST_ROWS} at most")
     chosen = choose(definition, run.options)
+    before, places = _exchanged(run)
     read: list[Made] = [
+        *before,
         *(("run", "run:on-screen", {"value": True}) for _ in range(run.on_screen)),
         *(("zero", f"zero:{name}", {"text": text}) for name, text in run.zeros.items()),
-        *(("reading", slot, {"text": text}) for slot, text in slots_of(run)),
+        *(("reading", slot, {"text": text}) for slot, text in slots_of(run) if slot not in places),
         *_suggested(run, definition),
-        *_traced(run),
+        *(made for made in _traced(run) if _place_of(made) not in places),
         *(
             ("mark", f"mark:{name}.{row}", {"text": text})
             for name, texts in run.marks.items()
@@ -52,7 +55,34 @@ def acts(run: RunDocument, definition: Definition) -> list[Made]:
             check_entry(chosen, kind, slot, body)
         except CavrelError as fault:
             raise RunError(slot, fault.what) from fault
-    return [*plan_entries(definition, run), *read]
+    planned = {name: fields for name, fields in run.instruments.items() if name not in run.taken_with}
+    return [*plan_entries(definition, run.model_copy(update={"instruments": planned})), *read]
+
+
+def _exchanged(run: RunDocument) -> tuple[list[Made], frozenset[str]]:
+    """Instruments that others took the place of, each followed by what was read with it, then the ones in use; and the places so filled."""
+    texts, found, places = dict(slots_of(run)), list[Made](), set[str]()
+    traced = list(_traced(run))
+    for level in range(max(map(len, run.taken_with.values()), default=0)):
+        for name, before in run.taken_with.items():
+            if level >= len(before):
+                continue
+            one = before[level]
+            if one.fields or level:
+                found.append(("instrument", f"instrument:{name}", dict(one.fields)))
+            if one.zero.strip():
+                found.append(("zero", f"zero:{name}", {"text": one.zero}))
+            found += [("reading", slot, {"text": texts[slot]}) for slot in one.places if slot in texts]
+            found += [made for made in traced if _place_of(made) in one.places]
+            places |= {*one.places}
+    found += [("instrument", f"instrument:{name}", dict(run.instruments.get(name, {}))) for name in run.taken_with]
+    return found, frozenset(places)
+
+
+def _place_of(made: Made) -> str:
+    """The reading that an entry about samples belongs to."""
+    slot = Slot.read(made[1].partition(":")[2])
+    return str(replace(slot, trial=slot.trial or 1)) if slot is not None else ""
 
 
 def _traced(run: RunDocument) -> Iterator[Made]:

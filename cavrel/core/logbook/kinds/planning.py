@@ -16,6 +16,7 @@ from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import read
 from cavrel.core.words import counted
 
+LONGEST_REASON = 1000
 FIELDS = (
     "kind",
     "label",
@@ -81,7 +82,8 @@ class Settings(Kind):
 
 
 class InstrumentOfRun(Kind):
-    """An instrument other than the definition's; empty: the definition's own again."""
+    """An instrument other than the definition's; empty: the definition's own again. It holds for what is read from then on; with a ``reason`` it was
+    that one all along, also for what was read with the one that it is a correction of."""
 
     name = "instrument"
 
@@ -89,6 +91,10 @@ class InstrumentOfRun(Kind):
         name = _of(slot, "instrument")
         if name not in definition.instruments:
             raise EntryError("slot", f"'{slot[:60]}' names no instrument of this experiment")
+        reason = body.get("reason", "")
+        if not isinstance(reason, str) or len(reason) > LONGEST_REASON:
+            raise EntryError("body.reason", f"must be a text of up to {LONGEST_REASON} characters")
+        body = {field: text for field, text in body.items() if field != "reason"}
         for field, text in body.items():
             if field not in FIELDS:
                 raise EntryError(f"body.{field[:20]}", f"an instrument says {', '.join(FIELDS)}")
@@ -111,13 +117,17 @@ class InstrumentOfRun(Kind):
                     raise EntryError(f"body.{field}", f"{body[field]} cannot be a part of what is read in {unit}")
 
     def apply(self, standing: Standing, slot: str, body: Body, entry: Entry) -> None:
-        if body:
-            standing.instruments[slot.removeprefix("instrument:")] = {k: str(v) for k, v in body.items()}
+        fields = {k: str(v) for k, v in body.items() if k != "reason"}
+        if fields:
+            standing.instruments[slot.removeprefix("instrument:")] = fields
 
     def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
         usual = definition.instruments.get(place)
-        said = ", ".join(str(v) if k in ("kind", "label") else f"{k.replace('_', ' ')} {v}" for k, v in body.items())
-        return (usual.label or usual.kind if usual else place), said or "as the experiment gives it"
+        said = ", ".join(
+            str(v) if k in ("kind", "label") else f"{k.replace('_', ' ')} {v}" for k, v in body.items() if k != "reason"
+        )
+        why = f", all along: “{body['reason']}”" if body.get("reason") else ""
+        return (usual.label or usual.kind if usual else place), f"{said or 'as the experiment gives it'}{why}"
 
 
 class Zero(Kind):

@@ -1,4 +1,5 @@
 // Plan: what is typed, ticked, dragged or taken becomes an entry of the logbook; what it promises comes back with the save.
+import { ask } from "./ask.js";
 import { keep, kept } from "./keep.js";
 import { drafts, endDraft } from "./shelved.js";
 
@@ -62,8 +63,7 @@ function commit(input) {
   else if (kind === "zero") keep("zero", slot, { text }, key);
   else if (kind === "least") {
     const { least_count: _, ...own } = JSON.parse(input.dataset.fields);
-    keep("instrument", `instrument:${place}`, text ? { ...own, least_count: text } : own, key);
-    whole = true;
+    exchange(place, text ? { ...own, least_count: text } : own, key);
   } else keep("reading", slot, { text, by: "plan" }, key);
 }
 
@@ -76,8 +76,24 @@ function typedInstrument(name, key) {
     if (field.value.trim()) body[what] = field.value.trim();
     else delete body[what];
   }
-  keep("instrument", `instrument:${name}`, body, key);
-  whole = true;
+  exchange(name, body, key);
+}
+
+const FROM_NOW = "from now on";
+
+/** An instrument takes another's place. Readings keep the one that they were taken with: a change holds for what follows, or is a correction with
+ * a reason, and which of both it is only who measured knows. */
+function exchange(name, body, key = null) {
+  const taken = Number(document.querySelector(`[data-gauge="${CSS.escape(name)}"]`)?.dataset.taken ?? 0);
+  const put = (reason) => {
+    keep("instrument", `instrument:${name}`, reason ? { ...body, reason } : body, key);
+    whole = true;
+  };
+  if (!taken) put("");
+  else {
+    const title = `${taken} reading${taken === 1 ? " was" : "s were"} taken with it so far. Does this hold from now on? If it was so all along, say why it is changed:`;
+    ask(title, [FROM_NOW], (text) => put(text === FROM_NOW ? "" : text));
+  }
 }
 
 /** What a run calls a column: all that its line says, as one entry. */
@@ -102,14 +118,13 @@ function take(change) {
     if (input) input.value = input.dataset.saved = text;
     keep("reading", `quantities.${name}.1`, { text, by: "plan" });
   }
-  for (const [name, fields] of Object.entries(instruments)) keep("instrument", `instrument:${name}`, fields);
+  for (const [name, fields] of Object.entries(instruments)) exchange(name, fields);
   for (const [key, count] of Object.entries(plan.trials ?? {})) keep("trials", `trials:${key}`, { count, planned: true });
   const set = plan.settings ?? {};
   for (const [name, count] of Object.entries(plan.rows ?? {})) {
     if (!Object.keys(set).some((key) => key.startsWith(`${name}.`))) keep("rows", `rows:${name}`, { count, planned: true });
   }
   for (const [key, texts] of Object.entries(set)) setPoints(key, texts);
-  whole = whole || Object.keys(instruments).length > 0;
 }
 
 let asked = ""; // the question that is answered on the page
@@ -270,8 +285,10 @@ export function start() {
       whole = true;
     } else if (foresee) keep("foresee", `foresee:${foresee}`, { shape: event.target.value });
     else if (instrument) {
-      keep("instrument", `instrument:${instrument}`, JSON.parse(event.target.selectedOptions[0].dataset.fields));
-      whole = true;
+      const body = JSON.parse(event.target.selectedOptions[0].dataset.fields);
+      // Until it is said for what it holds, the one that is in force stays shown.
+      for (const option of event.target.options) if (option.defaultSelected) option.selected = true;
+      exchange(instrument, body);
     }
   });
   document.addEventListener("cavrel:saved", (event) => {
