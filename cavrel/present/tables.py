@@ -166,5 +166,8 @@ def _places(opened: Opened, series: str, column: str, body: Column) -> int:
     values = opened.analysis.values[f"{series}.{column}"]
     if not body.plays.typed:
         return texts.decimals(values)
-    gauge = opened.program.input_of[f"{series}.{column}"].gauge
-    return decimals_of(gauge.least_count, values.unit) if gauge and gauge.least_count else texts.decimals(values)
+    key = f"{series}.{column}"
+    read = next(entry for entry in opened.analysis.sheet.inputs if entry.spec.key == key)
+    # Of several instruments one after the other the coarsest says how far a column of means is read.
+    coarsest = float(read.by_gauge("least_count").max(initial=0.0)) if read.spec.gauge is not None else 0.0
+    return decimals_of(coarsest, values.unit) if coarsest else texts.decimals(values)
