@@ -65,7 +65,7 @@ def _card(opened: Opened, result: ResultAnalysis, others: Others) -> dict[str, A
         "body": body,
         "result": result,
         "verdict": verdict,
-        "number": value.bare(),
+        "number": value.bare() if result.spread is None else value.digits(result.spread),
         "unit": result.unit.pretty,
         "line": _line(opened, result, _others(others, result)),
         "alone": verdict.kind == "none" and result.accepted is None,

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from cavrel.core.logbook.progress import planned_rows as plan_rows
 from cavrel.core.logbook.progress import progress
-from cavrel.core.quantity.rounding import percent
+from cavrel.core.quantity.rounding import percent, significant
 from cavrel.core.words import counted
 from cavrel.present import drafted
 from cavrel.present.texts import one_line
@@ -82,7 +82,9 @@ def _judge(opened: Opened) -> Stage:
     if result is None or result.reason:
         return Stage("judge", "Judge", "too early", "waiting")
     verdict = opened.verdict(result)
-    line = result.measured(opened.analysis.rules.rounding).bare()
+    value = result.measured(opened.analysis.rules.rounding)
+    # The rail stands on every page and after every save: it waits for no distribution to be drawn.
+    line = value.bare() if result.linear else significant(value.number, 2)
     if math.isfinite(verdict.percent):
         line += f", {percent(verdict.percent)}\u00a0%"
     doubts = any(f.level != "note" for f in opened.findings)

@@ -141,6 +141,24 @@ class ResultAnalysis:
         """What it is compared with."""
         return self.compared.accepted if self.compared else None
 
+    @property
+    def spread(self) -> float | None:
+        """Where the law of propagation is no answer, a standard deviation that would reach as far as the interval, SI; None elsewhere."""
+        if self.linear or self.reason:
+            return None
+        low, high = self.interval
+        return (high - low) / 4
+
+    def text(self, rule: str) -> str:
+        """``9.79 ± 0.04 m/s²`` by the house rule of rounding; where the law of propagation is no answer, ``0.07 m (0.01 to 0.14 m with 95 %)``;
+        empty where there is no value."""
+        value = self.measured(rule)
+        if self.linear or self.reason:
+            return value.text()
+        interval = value.interval(*self.interval)
+        alone = value.value_text(self.spread) if interval else value.text()
+        return f"{alone} ({interval} with 95 %)" if interval else f"{alone} (uncertain beyond telling)"
+
     def measured(self, rule: str) -> MeasuredValue:
         """The value on its way to a person, by the house rule of rounding."""
         return MeasuredValue(value=self.value, u=self.u, unit=self.unit, dof=self.dof, rule=rule)

@@ -248,10 +248,5 @@ def _correlation(analysis: Analysis) -> dict[str, Any]:
 
 
 def result_text(analysis: Analysis, result: ResultAnalysis) -> str:
-    """``9.79 ± 0.04 m/s²`` by the house rule of rounding; where the law of propagation is no answer, ``0.07 m (0.01 to 0.14 m with 95 %)``;
-    empty where there is no value."""
-    value = result.measured(analysis.rules.rounding)
-    if result.linear or result.reason:
-        return value.text()
-    interval = value.interval(*result.interval)
-    return f"{value.text()} ({interval} with 95 %)" if interval else f"{value.text()} (uncertain beyond telling)"
+    """A result as every text shows it, by the rules of its analysis."""
+    return result.text(analysis.rules.rounding)

@@ -55,10 +55,15 @@ class MeasuredValue:
         """``9.79 ± 0.04``, ``(5.7 ± 0.2) × 10⁻⁸``: the text without its unit."""
         return with_u(self.number, self.u / self.unit.factor, "", self.rule)
 
-    def value_text(self) -> str:
-        """``9.79 m/s²``: the value alone, rounded in step with its uncertainty."""
-        found = self._rounded()
-        return self._with_unit(f"{found.value}{power(found.exponent)}") if found.value else ""
+    def value_text(self, spread: float | None = None) -> str:
+        """``9.79 m/s²``: the value alone, rounded in step with its uncertainty, or with how far it spreads, SI."""
+        found = self.digits(spread)
+        return self._with_unit(found) if found else ""
+
+    def digits(self, spread: float | None = None) -> str:
+        """The same without its unit."""
+        found = self._rounded() if spread is None else in_step(self.number, spread / self.unit.factor, self.rule)
+        return f"{found.value}{power(found.exponent)}".replace("-", MINUS) if found.value else ""
 
     def uncertainty(self, u: float | None = None) -> str:
         """``± 0.04 m/s²``, ``± 0.09 × 10⁻⁸ W``: this value's uncertainty, or another one beside this value, SI."""

@@ -52,10 +52,7 @@ def changes(before: Analysis, after: Analysis) -> tuple[Change, ...]:
     found = []
     for name, was in before.results.items():
         now = after.results.get(name)
-        texts = [
-            r.measured(before.rules.rounding).text() if r is not None and not r.reason else "no value"
-            for r in (was, now)
-        ]
+        texts = [r.text(before.rules.rounding) if r is not None and not r.reason else "no value" for r in (was, now)]
         if texts[0] != texts[1]:
             found.append(
                 Change(name=name, label=before.program.definition.results[name].label, before=texts[0], after=texts[1])
@@ -112,7 +109,7 @@ def first_result(analysis: Analysis) -> str:
     """The first result that has a value, as text."""
     for result in analysis.results.values():
         if not result.reason:
-            return result.measured(analysis.rules.rounding).text()
+            return result.text(analysis.rules.rounding)
     return "no result"
 
 
