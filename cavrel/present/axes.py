@@ -14,6 +14,7 @@ from cavrel.core.findings.axes import Candidate, candidates
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
 from cavrel.graph import strip
+from cavrel.present.optional import optional
 from cavrel.service.opened import Opened
 
 MOST = 9
@@ -50,6 +51,7 @@ class Stamp:
     fit: str
 
 
+@optional("other axes", list)
 def stamps(opened: Opened, fit: FitAnalysis) -> list[Stamp]:
     """The strip for the columns behind a fit, straightest first; what the law names and what was foreseen are always among them."""
     body = opened.definition.fits[fit.name]

@@ -7,6 +7,7 @@ from cavrel import catalogue
 from cavrel.core.analysis import Analysis, analyse
 from cavrel.core.errors import CavrelError
 from cavrel.core.findings.carried import Changed, carried
+from cavrel.present.optional import optional
 from cavrel.service.opened import Opened
 
 
@@ -32,6 +33,7 @@ class Card:
     means: str
 
 
+@optional("what is carried from part to part", list)
 def cards(opened: Opened) -> list[Card]:
     """A card for every correction that has a value; one more analysis each."""
     found = []

@@ -8,12 +8,14 @@ from cavrel.core.quantity.reading import decimals_of
 from cavrel.core.quantity.rounding import significant
 from cavrel.graph.circuit import answered
 from cavrel.present import texts
+from cavrel.present.optional import optional
 from cavrel.service.opened import Opened
 
 _LONGEST = 10
 """Characters of a number that a drawing has room for."""
 
 
+@optional("the circuit", lambda: None)
 def circuit(opened: Opened) -> tuple[str, str] | None:
     """(caption, drawing) of the circuit as the newest reading left it; None where there is no circuit or nothing was read."""
     last = _read_last(opened)

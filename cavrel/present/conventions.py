@@ -7,9 +7,11 @@ from cavrel.core.definition import choose
 from cavrel.core.errors import CavrelError
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
+from cavrel.present.optional import optional
 from cavrel.service.opened import Opened
 
 
+@optional("what conventions change", dict)
 def what_change(opened: Opened) -> dict[str, dict[str, str]]:
     """By convention and choice, what it changes of formulas and labels, in words; nothing for the choice in force."""
     found: dict[str, dict[str, str]] = {}

@@ -4,9 +4,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cavrel.core.words import counted
+from cavrel.present.optional import optional
 from cavrel.service.opened import Opened
 
 
+@optional("exchanged instruments", list)
 def sentences(opened: Opened, series: str | None = None) -> list[str]:
     """For each column, or quantity, what was read with which instrument, in the order of time; of one table where ``series`` names it."""
     found = []
@@ -22,6 +24,7 @@ def sentences(opened: Opened, series: str | None = None) -> list[str]:
     return found
 
 
+@optional("exchanged instruments", frozenset)
 def rows(opened: Opened, series: str) -> frozenset[int]:
     """Rows of a table, from 1, above which another instrument took over."""
     return frozenset(

@@ -19,6 +19,7 @@ from cavrel.core.words import counted
 from cavrel.graph import numberline, shape
 from cavrel.present import carried, graphs, notes, otherwise, results, suspects, verified
 from cavrel.present.notes import Note
+from cavrel.present.optional import optional
 from cavrel.service.opened import Opened
 
 Others = Sequence[tuple[str, dict[str, Any]]]
@@ -187,6 +188,7 @@ def notes_of(opened: Opened) -> list[Note]:
     return [*found, *notes.left_out(opened), *notes.notes_of_bench(opened)]
 
 
+@optional("what is foretold", list)
 def _predictions(opened: Opened) -> list[dict[str, str]]:
     """Values foretold from the fits, each with the interval of one more reading."""
     found = []
@@ -215,6 +217,7 @@ def _predictions(opened: Opened) -> list[dict[str, str]]:
 SHAPE_DRAWS = 50_000
 
 
+@optional("the distribution", lambda: None)
 def _shape(opened: Opened, name: str) -> dict[str, str] | None:
     """The distribution of one result, drawn from its readings'; None where it has no value."""
     result = opened.analysis.results.get(name)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from threading import Lock
 
 from cavrel.core.quantity.rounding import fixed
+from cavrel.present.optional import optional
 from cavrel.service.opened import Opened, work_out
 
 _NUMBER = re.compile(r"(?<![\w.,])[-−]?\d+(?:\.\d+)?(?!\.?\d)")
@@ -33,6 +34,7 @@ class Moved:
     now: str
 
 
+@optional("numbers that have moved", list)
 def moved(opened: Opened, part: str, text: str) -> list[Moved]:
     """The numbers of an own ``text`` that equalled a result, its uncertainty or its percentage when it was saved, and have moved since."""
     entry = opened.state.latest.get(f"report:{part}")

@@ -4,9 +4,11 @@ from cavrel.core.analysis.through_origin import Otherwise, otherwise
 from cavrel.core.document import result_text
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.words import counted
+from cavrel.present.optional import optional
 from cavrel.service.opened import Opened
 
 
+@optional("rows beside the line", dict)
 def found(opened: Opened) -> dict[str, str]:
     """By result, what to say of it, where its line's free intercept hides what the rows say."""
     if "otherwise" not in opened.shown:

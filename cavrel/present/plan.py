@@ -14,13 +14,17 @@ from cavrel.core.logbook import Entry, in_force
 from cavrel.core.logbook.kinds.planning import REASONS, ROLES, SHAPES
 from cavrel.core.logbook.planned import only_plan
 from cavrel.core.logbook.run import trials
+from cavrel.core.plan.better import Planner
+from cavrel.core.plan.changes import Setup
+from cavrel.core.plan.forecast import Forecast
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
 from cavrel.graph import shapes
 from cavrel.present import conventions, gauges, notes
 from cavrel.present.example import gravity
 from cavrel.present.notes import Note
-from cavrel.present.promise import offer, planner_of, promise, promised_of
+from cavrel.present.optional import optional
+from cavrel.present.promise import Offer, offer, planner_of, promise, promised_of
 from cavrel.present.rules import own_rules
 from cavrel.present.setpoints import set_points
 from cavrel.present.texts import clock, one_line
@@ -94,11 +98,18 @@ def live(opened: Opened) -> dict[str, Any]:
     planner = planner_of(opened)
     shown["promises"] = [promise(opened, one) for one in found.results.values()]
     shown["minutes"] = f"{planner.minutes(found, setup):.0f}"
-    first = next(iter(found.results.values()), None)
-    if first is not None and not first.reason and first.u > 0:
-        improvements, shown["idle"] = planner.improvements(setup, first.name, found)
-        shown["offers"] = [offer(first, one) for one in improvements]
+    shown["offers"], shown["idle"] = _offered(opened, planner, setup, found)
     return shown
+
+
+@optional("what would make this plan better", lambda: ([], ""))
+def _offered(opened: Opened, planner: Planner, setup: Setup, found: Forecast) -> tuple[list[Offer], str]:
+    """What would make the plan better, and what would not."""
+    first = next(iter(found.results.values()), None)
+    if first is None or first.reason or not first.u > 0:
+        return [], ""
+    improvements, idle = planner.improvements(setup, first.name, found)
+    return [offer(first, one) for one in improvements], idle
 
 
 def _ticks(opened: Opened) -> dict[str, list[Ticked]]:

@@ -14,6 +14,7 @@ from cavrel.core.plan.forecast import DRAWN, Expected, Forecast
 from cavrel.core.quantity.reading import read
 from cavrel.core.quantity.rounding import significant
 from cavrel.graph import numberline
+from cavrel.present.optional import optional
 from cavrel.service.opened import Opened
 
 SHOWN_SOURCES = 3
@@ -56,6 +57,7 @@ def planner_of(opened: Opened) -> Planner:
     )
 
 
+@optional("what this plan promises", lambda: "What this plan promises cannot be computed.")
 def promised_of(opened: Opened) -> tuple[Setup, Forecast] | str:
     """The plan and what it promises, worked out once for a run as it stands; a sentence where nothing can be said."""
     if "forecast" not in opened.shown:

@@ -14,6 +14,7 @@ from cavrel.core.plan.changes import texts_of
 from cavrel.core.quantity.reading import read
 from cavrel.core.simulate.settable import settable, step_of
 from cavrel.graph import pegs
+from cavrel.present.optional import optional
 from cavrel.service.opened import Opened
 
 
@@ -44,6 +45,7 @@ class SetPoints:
     outside: str
 
 
+@optional("set points", list)
 def set_points(opened: Opened) -> list[SetPoints]:
     """Every column that is set, with its pegs."""
     found = []

@@ -1,6 +1,7 @@
 """The rail: the stages of one run, each with a live line of its state."""
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from cavrel.core.logbook.progress import planned_rows as plan_rows
@@ -8,6 +9,7 @@ from cavrel.core.logbook.progress import progress
 from cavrel.core.quantity.rounding import percent, significant
 from cavrel.core.words import counted
 from cavrel.present import drafted
+from cavrel.present.optional import optional
 from cavrel.present.texts import one_line
 from cavrel.service.opened import Opened
 
@@ -25,9 +27,16 @@ class Stage:
 def stages(opened: Opened) -> list[Stage]:
     """The stages that exist, in the order of the work."""
     if "stages" not in opened.shown:
-        opened.shown["stages"] = [stage(opened) for stage in STAGES]
+        opened.shown["stages"] = [_standing(opened, stage) for stage in STAGES]
     found: list[Stage] = opened.shown["stages"]
     return found
+
+
+def _standing(opened: Opened, stage: Callable[[Opened], Stage]) -> Stage:
+    """One stage; where its state cannot be worked out, that is its state."""
+    key = stage.__name__.removeprefix("_")
+    unknown = Stage(key, key.capitalize(), "cannot be computed", "begun")
+    return optional(f"the state of {key.capitalize()}", lambda: unknown)(stage)(opened)
 
 
 def _plan(opened: Opened) -> Stage:

@@ -9,6 +9,7 @@ from cavrel.core.quantity.reading import decimals_of, read
 from cavrel.core.quantity.rounding import fixed
 from cavrel.graph import steady as drawn
 from cavrel.present import texts
+from cavrel.present.optional import optional
 from cavrel.service.opened import Opened
 
 
@@ -38,6 +39,7 @@ class SteadyWatch:
     watched: tuple[Watched, ...]
 
 
+@optional("what is watched until it is steady", list)
 def watches(opened: Opened) -> list[SteadyWatch]:
     """Every steadiness watch of the experiment's steps."""
     found = []

@@ -11,6 +11,7 @@ from cavrel.core.slips.records import Change
 from cavrel.core.words import counted
 from cavrel.present import notes
 from cavrel.present.notes import CONVERTED, Note
+from cavrel.present.optional import optional
 from cavrel.service.opened import Opened
 
 
@@ -50,6 +51,7 @@ class Card:
     acts: tuple[Act, ...]
 
 
+@optional("possible mistakes", list)
 def cards(opened: Opened) -> list[Card]:
     """The likeliest places, likeliest first."""
     return [_card(opened, suspect) for suspect in opened.suspected.suspects]
@@ -66,6 +68,7 @@ def doubt(opened: Opened) -> dict[str, object]:
     }
 
 
+@optional("possible mistakes", list)
 def as_notes(opened: Opened) -> list[Note]:
     """The same as remarks for a margin: what and where, with what would change."""
     return [

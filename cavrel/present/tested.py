@@ -9,6 +9,7 @@ from cavrel.core.logbook import in_force
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.quantity.value import amount_text
 from cavrel.present import texts
+from cavrel.present.optional import optional
 from cavrel.service.opened import Opened
 
 REASON = "tests the prediction"
@@ -31,6 +32,7 @@ class Tested:
     waits: str
 
 
+@optional("the rows that test a line", list)
 def tested(opened: Opened) -> list[Tested]:
     """Every row kept aside, for each line of its table."""
     found = []

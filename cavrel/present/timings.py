@@ -10,6 +10,7 @@ from cavrel.core.quantity.rounding import fixed
 from cavrel.core.quantity.value import MeasuredValue
 from cavrel.core.words import counted
 from cavrel.present import notes
+from cavrel.present.optional import optional
 from cavrel.service.opened import Opened
 
 MOST = 12
@@ -31,6 +32,7 @@ class TimingShown:
     reading: str
 
 
+@optional("timings", list)
 def timings(opened: Opened) -> list[TimingShown]:
     """The latest timings that marked every lap, newest first."""
     timer = next((s.timer for s in opened.definition.steps if s.timer and s.timer.kind == "laps"), None)

@@ -8,6 +8,7 @@ import numpy as np
 from cavrel.core.quantity.rounding import percent
 from cavrel.core.quantity.value import amount_text
 from cavrel.core.words import counted
+from cavrel.present.optional import optional
 from cavrel.service.opened import Opened
 
 
@@ -29,6 +30,7 @@ class Held:
     says: str
 
 
+@optional("the check against a standard", list)
 def held(opened: Opened) -> list[Held]:
     """The table of every verification that has a row"""
     found = []

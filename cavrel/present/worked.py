@@ -18,12 +18,14 @@ from cavrel.core.formula.nodes import Member, Name, Node, Number, substitute, wa
 from cavrel.core.formula.parse import parse
 from cavrel.core.quantity import units
 from cavrel.core.quantity.units import Unit
+from cavrel.present.optional import optional
 from cavrel.service.opened import Opened
 
 MORE_FIGURES = 2
 """A number that is reckoned on with shows its uncertainty's place and one more."""
 
 
+@optional("worked steps", list)
 def steps(opened: Opened, fit: FitAnalysis) -> list[tuple[str, str]]:
     """(chain, text) of each result that follows from ``fit``: the chain as MathML up to its unit, the text with its uncertainty."""
     found = []

@@ -186,7 +186,15 @@ def work_out(
         return taken(chosen, cupboard)
 
     book = EMPTY.with_entries(entries) if book is None else book
-    state = sheet_of(definition, book, run.rules, run.instruments, takes)
+    try:
+        state = sheet_of(definition, book, run.rules, run.instruments, takes)
+    except Exception:
+        # The wall round a run: whatever its entries say, its pages open, and the logbook is there to take the last of them back.
+        log.exception("the entries of run %s make no sheet", run.id)
+        say = "Every entry is kept in the logbook. The server's log says what went wrong; take back what was entered last."
+        broken.append(Finding(code="unworked", level="danger", at="run", title="These entries make no sheet", say=say))
+        empty = sheet_of(definition, EMPTY, {}, {}, takes)
+        state = replace(empty, latest=book.latest, count=book.count, notes=book.notes)
     try:
         program = _program(definition, state.run)
     except CavrelError as fault:

@@ -5,6 +5,7 @@ from typing import Any
 
 from flask import abort, current_app, render_template
 
+from cavrel.present import optional
 from cavrel.present.notes import Note
 from cavrel.present.stages import stages
 from cavrel.service.opened import Opened
@@ -40,13 +41,14 @@ def opened_or_404(run: int) -> Opened:
 
 def frame(opened: Opened, stage: str, notes: list[Note]) -> dict[str, Any]:
     """What the frame around a stage shows: rail, head, margin."""
+    standing = stages(opened)
     conventions = {f"option-{name}": choice for name, choice in opened.state.run.options.items()}
     return {
         "o": opened,
         "run": opened.run,
-        "stages": stages(opened),
+        "stages": standing,
         "stage": stage,
-        "notes": notes,
+        "notes": [*optional.notes_of(opened), *notes],
         "conventions": conventions,
     }
 

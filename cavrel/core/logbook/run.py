@@ -11,6 +11,7 @@ from cavrel.core.definition import Key, Shape, first_fault
 from cavrel.core.definition.headings import Heading
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.errors import RunError
+from cavrel.core.logbook.slots import MOST_TRIALS
 
 FORMAT = "cavrel-run/1"
 MOST_ROWS = 5000
@@ -19,7 +20,7 @@ MOST_TRACES = 30
 LARGEST_SAMPLE = 1e100
 
 Text = Annotated[str, Field(max_length=200)]
-Cell = Text | None | Annotated[list[Text | None], Field(max_length=60)]
+Cell = Text | None | Annotated[list[Text | None], Field(max_length=2 * MOST_TRIALS)]
 Reason = Annotated[str, Field(max_length=1000)]
 
 _DEFAULT_RULES = HouseRules()
@@ -73,7 +74,7 @@ class PlanDocument(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     settings: dict[Annotated[str, Field(max_length=50)], Annotated[list[Text], Field(max_length=MOST_ROWS)]] = {}
-    trials: dict[Annotated[str, Field(max_length=50)], Annotated[int, Field(ge=1, le=60)]] = {}
+    trials: dict[Annotated[str, Field(max_length=50)], Annotated[int, Field(ge=1, le=2 * MOST_TRIALS)]] = {}
     rows: dict[Key, Annotated[int, Field(ge=1, le=MOST_ROWS)]] = {}
     without: list[Key] = []
     reasons: dict[Literal["range", "step", "number", "constant"], Reason] = {}
@@ -195,7 +196,7 @@ def trials(cell: Cell) -> list[str]:
         return [""]
     if isinstance(cell, str):
         return [cell]
-    return [text or "" for text in cell]
+    return [text or "" for text in cell] or [""]
 
 
 def traces(cell: TraceCell) -> list[TraceDocument | None]:

@@ -1,7 +1,7 @@
 """The sheet that a logbook amounts to: what is in force of the latest entry of each slot."""
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from cavrel.core.cupboard import NOTHING, Taken
@@ -14,7 +14,7 @@ from cavrel.core.logbook.entry import LONGEST_TEXT, Entry, EntryError, in_force
 from cavrel.core.logbook.exchanges import taken_with, zeros_now
 from cavrel.core.logbook.kinds import KINDS, check_reading
 from cavrel.core.logbook.run import RunDocument
-from cavrel.core.logbook.slots import Slot
+from cavrel.core.logbook.slots import MOST_ROWS, MOST_TRIALS, Slot
 from cavrel.core.logbook.standing import Standing
 
 MOST_NOTES = 2000
@@ -185,8 +185,9 @@ def _read_here(definition: Definition, readings: Mapping[str, str]) -> gathered.
         if slot is None:
             continue
         if slot.key not in known:
-            known[slot.key] = _is_read(definition, text)
-        if known[slot.key]:
+            known[slot.key] = _is_read(definition, str(replace(slot, row=min(slot.row, 1), trial=1)))
+        # What an older version accepted beyond a table's end stays in the logbook and stands nowhere.
+        if known[slot.key] and slot.row <= MOST_ROWS and slot.trial <= MOST_TRIALS:
             found[slot] = reading
     return found
 

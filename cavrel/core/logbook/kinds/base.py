@@ -35,6 +35,8 @@ def check_reading(definition: Definition, slot: str) -> None:
     missing = EntryError("slot", f"the experiment has no place '{slot[:60]}' to read")
     if place is None or not place.reads:
         raise missing
+    if place.row > MOST_ROWS or place.trial > MOST_TRIALS:
+        raise EntryError("slot", f"a table has {MOST_ROWS} rows and {MOST_TRIALS} trials at most")
     if not place.series:
         if place.name in definition.quantities and definition.quantities[place.name].formula is None:
             return
@@ -43,8 +45,6 @@ def check_reading(definition: Definition, slot: str) -> None:
         raise missing
     if not definition.series[place.series].columns[place.name].plays.typed:
         raise EntryError("slot", f"'{place.key}' is computed and takes no readings")
-    if place.row > MOST_ROWS or place.trial > MOST_TRIALS:
-        raise EntryError("slot", f"a table has {MOST_ROWS} rows and {MOST_TRIALS} trials at most")
 
 
 def count_of(body: Body, most: int) -> None:
