@@ -22,6 +22,10 @@ class DatabaseAway(Exception):
     """The database does not answer; nothing was saved, and nothing that was saved is lost."""
 
 
+Unkeepable = psycopg.DataError
+"""What is raised for a text or number that no column holds, such as one with a character of number nought."""
+
+
 def open_pool(url: str, size: int = 12) -> Pool:
     """A pool of connections to ``url``. Each is tried before it is lent, so that a restarted database is met with a new one."""
     return ConnectionPool(

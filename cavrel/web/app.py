@@ -13,7 +13,7 @@ from werkzeug.exceptions import HTTPException
 
 from cavrel import __version__
 from cavrel.store import settings
-from cavrel.store.pool import DatabaseAway, Pool, transaction
+from cavrel.store.pool import DatabaseAway, Pool, Unkeepable, transaction
 from cavrel.web import assets, bring, compiled, doors, live, marks, pages, shelf
 
 _POLICY = (
@@ -71,6 +71,7 @@ def create_app(pool: Pool, testing: bool = False) -> Flask:
     app.register_error_handler(DatabaseAway, _database_away)
     app.register_error_handler(CSRFError, _stale_page)
     app.register_error_handler(HTTPException, _http_error)
+    app.register_error_handler(Unkeepable, _not_kept)
     app.register_error_handler(Exception, _broken)
     return app
 
@@ -144,6 +145,12 @@ def _http_error(fault: HTTPException) -> ResponseReturnValue:
             413, "Too much at once", "A page sends at most two megabytes; a file that is brought in has twenty at most."
         )
     return _answer(code, fault.name, str(fault.description))
+
+
+def _not_kept(fault: Exception) -> ResponseReturnValue:
+    """What the database itself refuses to hold, such as a character of number nought within a text."""
+    log.warning("refused at %s: %s", request.path, str(fault)[:200])
+    return _answer(422, "This cannot be kept", "It holds a character that no text can have. Nothing of it was saved.")
 
 
 def _broken(fault: Exception) -> ResponseReturnValue:

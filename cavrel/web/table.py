@@ -87,7 +87,7 @@ def take(run: int) -> ResponseReturnValue:
 def back(run: int) -> ResponseReturnValue:
     """Take a whole import back."""
     act = request.form.get("import", "")
-    if not re.fullmatch(r"[0-9a-f-]{36}", act):
+    if str(_key(act)) != act:
         abort(422, "That is no import of this run.")
     opened_or_404(run)
     count = importing.take_back(pool(), run, act, request.form.get("author", "").strip())

@@ -8,7 +8,10 @@ from scipy import optimize, stats
 from uncertainties import ufloat
 from uncertainties.umath import sin
 
+from cavrel.core.analysis.montecarlo import monte_carlo
+from cavrel.core.document.notebook import notebook
 from cavrel.core.findings import findings_of
+from cavrel.core.slips import find
 from tests.core.machine import columns, curve, program, run, texts
 
 RNG = np.random.default_rng(5)
@@ -170,3 +173,35 @@ def test_extreme_lines_are_those_through_the_corners() -> None:
     )
     assert none.fits["f"].source == "scatter"
     assert "no-extremes" in {f.code for f in findings_of(none)}
+
+
+def test_a_formula_linear_in_its_parameters_over_exact_abscissae_goes_everywhere() -> None:
+    """Its derivatives are alike for every draw and every hypothesis: one design for a batch of many."""
+    made = program(
+        series={
+            "s": {
+                "label": "S",
+                "columns": {
+                    "x": {"label": "x", "role": "set", "exact": True, "unit": "s"},
+                    "y": {"label": "y", "unit": "m", "role": "measured"},
+                },
+            }
+        },
+        fits={
+            "f": {
+                "series": "s", "x": "x", "y": "y", "model": "formula", "formula": "a*x + b",
+                "free": {"a": "1[m/s]", "b": "0.1[m]"},
+            }
+        },
+        results={"r": {"label": "r", "formula": "f.a", "unit": "m/s", "accepted": "2[m/s]"}},
+    )  # fmt: skip
+    x = np.arange(1.0, 7.0)
+    y = 2 * x + 0.3 + 0.01 * np.sin(9 * x)
+    analysis = run(made, series={"s": {"x": [f"{v:g}" for v in x], "y": [f"{v:.4f}" for v in y]}})
+    slope, _ = np.polyfit(x, np.round(y, 4), 1)
+    assert analysis.results["r"].value == pytest.approx(slope, rel=1e-9)
+    drawn = monte_carlo(analysis, 20_000)["r"]
+    # Drawn from Student's distribution with four degrees of freedom, whose standard deviation is √2 times its scale.
+    assert drawn.u == pytest.approx(analysis.results["r"].u * math.sqrt(2), rel=0.06)
+    assert find(analysis, (), frozenset()).tried > 10
+    assert notebook(analysis)["cells"]

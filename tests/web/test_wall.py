@@ -12,7 +12,7 @@ from cavrel.service import opened as service
 from cavrel.store import entries as entry_store
 from cavrel.store.entries import NewEntry
 from cavrel.store.pool import Pool, transaction
-from tests.web.http import entry, save, start, text
+from tests.web.http import entry, save, start, text, token
 from tests.web.test_suspects import typed
 
 PAGES = ("plan", "measure", "straighten", "judge", "report", "logbook", "export", "import")
@@ -118,3 +118,32 @@ def test_one_that_an_older_version_accepted_stands_nowhere_and_takes_nothing_dow
         assert client.get(f"/runs/{run}/{path}").status_code == 200, path
         assert client.get(f"/runs/{other}/{path}").status_code == 200, path
     assert client.get("/runs").status_code == 200
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "sent"),
+    [
+        ("get", "/write?like=%00", {}),
+        ("get", "/experiments/%00", {}),
+        ("get", "/lessons/%00", {}),
+        ("get", "/runs?words=%00&bench=%00&page=-5", {}),
+        ("get", "/runs/{run}/report?form=%00", {}),
+        ("get", "/runs/{run}/straighten?series=%00&x=%00&y=1", {}),
+        ("get", "/runs/-1/plan", {}),
+        ("get", "/runs/99999999999999999999/plan", {}),
+        ("post", "/live/%00", {}),
+        ("post", "/live/-", {}),
+        ("post", "/runs/{run}/import/back", {"import": "-" * 36}),
+        ("post", "/runs/{run}/import/back", {"import": "\x00"}),
+        ("post", "/course/work", {"kind": "\x00", "key": "-" * 36}),
+        ("post", "/runs/{run}/report/sign", {"key": "-" * 36, "last": "\x00", "author": "a\x00"}),
+        ("post", "/cupboard/rules", {"key": "\x00", "rule-origin": "\x00"}),
+    ],
+)
+def test_no_address_and_no_form_is_a_fault_of_ours(
+    client: FlaskClient, method: str, path: str, sent: dict[str, str]
+) -> None:
+    run = start(client, "pendulum", "Wick", "Strange addresses")
+    data = {"csrf_token": token(client), **sent} if method == "post" else None
+    answer = getattr(client, method)(path.format(run=run), **({"data": data} if data else {}))
+    assert answer.status_code in (200, 303, 400, 404, 405, 409, 422), (path, answer.status_code)

@@ -121,14 +121,16 @@ def step_of(design: Array, left: Array, w: Array) -> Array:
 
 
 def steps_and_lengths(design: Array, left: Array) -> tuple[Array, Array]:
-    """Gauss-Newton steps ``(batch, p)`` for weighted derivatives ``(batch, n, p)`` and residuals ``(batch, n)``; and each derivative's
-    length ``(batch, p)``.
+    """Gauss-Newton steps ``(batch, p)`` for weighted derivatives ``(batch, n, p)``, or ``(1, n, p)`` where they are alike for all, and residuals
+    ``(batch, n)``; and each derivative's length ``(batch, p)``.
 
     Modified Gram-Schmidt with the residuals as one more column, which is as stable as Householder's factors (Björck 1996, Numerical
     Methods for Least Squares Problems, 2.4.4) and runs over the batch. Normal equations would square the condition: with x a million times
     its own spread they lose every figure.
     """
     many = design.shape[2]
+    if len(design) != len(left):  # a curve linear in its parameters over exact abscissae has one design for all entries
+        design = np.broadcast_to(design, (max(len(design), len(left)), *design.shape[1:]))
     size = np.sqrt(np.einsum("bnp,bnp->bp", design, design))
     usable = np.isfinite(size) & (size > 0)
     scale = np.where(usable, size, 1.0)
