@@ -23,7 +23,7 @@ def minute(here: Served) -> Iterator[Row]:
     cart = catalogue.experiments()["newton-second-law"]
     with transaction(here.pool) as connection:
         run = run_store.start(connection, here.course, here.bench, cart, "Live", uuid4())
-    take = live.listen(here.pool, run, PLACE)
+    take = live.listen(here.pool, run, PLACE, "m/s")
     seen: list[float] = []
     over = threading.Event()
 
@@ -51,6 +51,7 @@ def minute(here: Served) -> Iterator[Row]:
     yield Row("the same: kept, against seen by a page", kept, len(seen), "all seen", 1.0, "samples")
     yield Row("the same: time it took, against the time it stands for", lasted, SECONDS, "1.05×", 1.05)
     ours, bare, mine, other = Client(here.ours), Client(here.bare), [], []
+    live.listen(here.pool, run, PLACE, "m/s")  # of another sensor, which has a take of its own
     token, _ = live.token_of(here.pool, run)
     for i in range(300):
         before = time.perf_counter()

@@ -3,6 +3,7 @@
 import json
 import math
 import random
+import secrets
 import time
 from collections.abc import Callable, Iterator
 from urllib.error import HTTPError, URLError
@@ -63,12 +64,12 @@ def play(
     if status != 200:
         raise CavrelError(f"run {run}", "is no run of this server")
     url = f"{server}{where['send_to']}"
-    kept, seq, began = 0, 0, 0.0
+    kept, seq, began, source = 0, 0, 0.0, secrets.token_hex(8)
     pending: list[tuple[float, float]] = []
 
     def send() -> bool:
         nonlocal kept, seq
-        body = {"seq": seq + 1, "times": [t for t, _ in pending], "values": [v for _, v in pending]}
+        body = {"source": source, "seq": seq + 1, "times": [t for t, _ in pending], "values": [v for _, v in pending]}
         give_up = time.monotonic() + patience
         while True:
             try:

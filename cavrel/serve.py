@@ -15,7 +15,7 @@ from urllib.request import urlopen
 import psycopg
 
 from cavrel.store.cluster import Cluster, ClusterError, default_folder
-from cavrel.store.migrate import NewerDatabase, migrate
+from cavrel.store.migrate import Migrating, NewerDatabase, migrate
 from cavrel.store.pool import Pool, open_pool
 from cavrel.watch import Watch
 
@@ -50,7 +50,7 @@ def prepare(url: str) -> None:
     """Bring the schema up to date. Raises CannotServe."""
     try:
         applied = migrate(url)
-    except NewerDatabase as fault:
+    except (NewerDatabase, Migrating) as fault:
         raise CannotServe(str(fault)) from fault
     except psycopg.ProgrammingError as fault:
         said = str(fault).strip().splitlines()[0]

@@ -7,9 +7,10 @@ from typing import Any
 
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook.run import LARGEST_SAMPLE, MOST_SAMPLES
+from cavrel.core.quantity import units
 from cavrel.store import live as store
 from cavrel.store.live import Take
-from cavrel.store.pool import Pool, transaction
+from cavrel.store.pool import Connection, Pool, transaction
 
 MOST_IN_A_BLOCK = 5_000
 
@@ -24,30 +25,91 @@ class Heard:
     kept: int
 
 
-def hear(pool: Pool, token: str, body: Any) -> Heard | None:
-    """Keep what a sensor sends with a run's ``token``; None for a token of no run. Raises CavrelError, DatabaseAway.
+AGAIN = 2.0
+"""A clock of a sensor that is set back by more than so many seconds, in blocks without numbers, is one that was started again."""
+ALIVE = 5.0
+"""A sensor that sent within so many seconds still sends: another one is not let in beside it."""
+_KEYS = frozenset({"t", "v", "times", "values", "seq", "unit", "source"})
 
-    ``body``: ``{"t": s, "v": value}``, or ``{"times": [...], "values": [...]}``, each with ``"seq"``, a whole number that grows: the same one
-    sent again is kept once.
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Block:
+    """Samples that came together. ``times`` in s; ``values`` in ``unit``, empty for the place's own; ``seq``: its number, None where it has none;
+    ``source``: the sensor's own name for one start of itself, empty where it says none."""
+
+    times: list[float]
+    values: list[float]
+    seq: int | None
+    unit: str
+    source: str
+
+
+def hear(pool: Pool, token: str, body: Any) -> Heard | None:
+    """Keep what a sensor sends with a run's ``token``; None for a token of no run. What is answered as kept is kept. Raises CavrelError,
+    DatabaseAway.
+
+    ``body``: ``{"t": s, "v": value}``, or ``{"times": [...], "values": [...]}``; with ``"seq"``, a whole number that grows, the same block sent
+    again is kept once; with ``"source"``, another text for each start, a sensor that begins again begins a new take; ``"unit"`` of the values.
     """
     with transaction(pool) as connection:
         run = store.run_of(connection, token)
         if run is None:
             return None
+        store.lock(connection, run)
         take = store.newest(connection, run)
         if take is None or take.ended_at is not None:
             return Heard(state="waiting", place="", kept=0)
-        times, values, seq = understood(body)
-        kept = store.add(connection, take.id, seq, times, values)
+        block = understood(body)
+        values = _in_unit(block, take.unit)
+        last = store.last(connection, take.id)
+        take = _take_of(connection, take, block, last)
+        if not store.add(connection, take.id, block.seq, block.times, values):
+            if block.seq != 1 or block.source:
+                what = f"block {block.seq} of this take is there already with other samples, and is not kept"
+                raise CavrelError("seq", f"{what}; number blocks on, or send another 'source' for each start")
+            # A sensor that numbers from 1 and was started again: what it did before stays a take of its own.
+            take = store.begin(connection, run, take.place, take.unit, block.source)
+            store.add(connection, take.id, block.seq, block.times, values)
+        kept = store.many(connection, take.id)
         if kept > MOST_SAMPLES:
             store.end(connection, run)
     return Heard(state="listening", place=take.place, kept=kept)
 
 
-def understood(body: Any) -> tuple[list[float], list[float], int | None]:
-    """Times in s, values and the number of a block. Raises CavrelError naming the key at fault."""
+def _take_of(connection: Connection, take: Take, block: Block, last: store.Last | None) -> Take:
+    """The take that a block belongs to: a new one where its sensor was started again. Raises CavrelError for another sensor beside the first."""
+    if last is None:
+        if block.source:
+            store.name(connection, take.id, block.source)
+        return take
+    if block.source != take.source:
+        if last.ago < ALIVE:
+            raise CavrelError("source", "another sensor sends into this row; stop one of them")
+        return store.begin(connection, take.run, take.place, take.unit, block.source)
+    if block.seq is None and not block.source and block.times[0] < last.time - AGAIN:
+        return store.begin(connection, take.run, take.place, take.unit)
+    return take
+
+
+def _in_unit(block: Block, wanted: str) -> list[float]:
+    """The values in the unit that the place reads. Raises CavrelError for one that is another kind of thing."""
+    if not block.unit or block.unit == wanted:
+        return block.values
+    given, own = units.unit(block.unit), units.unit(wanted)
+    if given.dimension != own.dimension:
+        raise CavrelError(
+            "unit", f"{given.pretty} is no {own.pretty or 'plain number'}, in which this row reads its samples"
+        )
+    return [own.from_si(given.to_si(value)) for value in block.values]
+
+
+def understood(body: Any) -> Block:
+    """A block as it was sent. Raises CavrelError naming the key at fault."""
     if not isinstance(body, Mapping):
         raise CavrelError("", 'a block is one JSON object: {"t": 0.02, "v": 1.3}')
+    strange = sorted(str(key)[:20] for key in body.keys() - _KEYS)
+    if strange:
+        raise CavrelError(strange[0], f"is not understood; a block has {', '.join(sorted(_KEYS))}")
     single = "v" in body
     times = [body.get("t")] if single else body.get("times")
     values = [body.get("v")] if single else body.get("values")
@@ -63,7 +125,13 @@ def understood(body: Any) -> tuple[list[float], list[float], int | None]:
     seq = body.get("seq")
     if seq is not None and not (type(seq) is int and 0 < seq < 2**62):
         raise CavrelError("seq", "must be a whole number from 1 on")
-    return [float(t) for t in times], [float(v) for v in values], seq
+    texts = {name: body.get(name, "") for name in ("unit", "source")}
+    for name, text in texts.items():
+        if not isinstance(text, str) or len(text) > 60 or "\x00" in text:
+            raise CavrelError(name, "must be a text of up to 60 characters")
+    if texts["unit"]:
+        units.unit(texts["unit"])
+    return Block(times=[float(t) for t in times], values=[float(v) for v in values], seq=seq, **texts)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -93,10 +161,10 @@ def since(pool: Pool, run: int, place: str, take: int, after: int) -> Since:
     )
 
 
-def listen(pool: Pool, run: int, place: str) -> Take:
-    """Begin a take. Raises DatabaseAway."""
+def listen(pool: Pool, run: int, place: str, unit: str) -> Take:
+    """Begin a take of samples that are read in ``unit``. Raises DatabaseAway."""
     with transaction(pool) as connection:
-        return store.begin(connection, run, place)
+        return store.begin(connection, run, place, unit)
 
 
 def stop(pool: Pool, run: int) -> None:

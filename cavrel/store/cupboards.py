@@ -10,6 +10,7 @@ from uuid import UUID
 from psycopg.types.json import Json
 
 from cavrel.core.cupboard import Cupboard
+from cavrel.store import locks
 from cavrel.store.pool import Connection
 
 
@@ -50,7 +51,7 @@ def body(connection: Connection, course: int, version: int) -> dict[str, Any]:
 
 def lock(connection: Connection, course: int) -> None:
     """Until the end of the transaction nobody else makes a version."""
-    connection.execute("select pg_advisory_xact_lock(2, %s)", [course])
+    locks.hold(connection, locks.Of.CUPBOARD, course)
 
 
 def save(connection: Connection, course: int, cupboard: Cupboard, author: str = "", key: UUID | None = None) -> int:

@@ -7,6 +7,7 @@ from uuid import UUID
 
 from psycopg.types.json import Json
 
+from cavrel.store import locks
 from cavrel.store.pool import Connection
 
 
@@ -54,7 +55,7 @@ def newest(connection: Connection, course: int, most: int = 50) -> list[Kept]:
 
 def lock(connection: Connection, lesson: int) -> None:
     """Until the end of the transaction nobody else changes the lesson."""
-    connection.execute("select pg_advisory_xact_lock(3, %s)", [lesson])
+    locks.hold(connection, locks.Of.LESSON, lesson)
 
 
 def add(connection: Connection, lesson: int, body: dict[str, Any], started: datetime | None) -> int:

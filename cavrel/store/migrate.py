@@ -1,17 +1,41 @@
 """The schema: numbered SQL files, applied in order, each in a transaction of its own."""
 
+import logging
+import time
 from pathlib import Path
 
 import psycopg
 
 from cavrel.store import numbers
+from cavrel.store.locks import MIGRATION
 
+log = logging.getLogger("cavrel")
 FOLDER = Path(__file__).resolve().parent / "migrations"
-_LOCK = 7_219_004_411  # any number, the same for all Cavrel processes, so that two never migrate at once
+PATIENCE = 120.0
+"""Seconds that a start waits for another one that brings the same database up to date."""
 
 
 class NewerDatabase(Exception):
     """The database was written by a newer Cavrel than this one."""
+
+
+class Migrating(Exception):
+    """Another start brings the database up to date, and does not end."""
+
+
+def _wait(connection: "psycopg.Connection[tuple[object, ...]]") -> None:
+    """Take the lock of whoever migrates, saying so where that takes a while. Raises Migrating."""
+    began, said = time.monotonic(), False
+    while connection.execute("select pg_try_advisory_lock(%s)", [MIGRATION]).fetchone() != (True,):
+        if time.monotonic() - began > PATIENCE:
+            raise Migrating(
+                f"another start has brought this database up to date for over {PATIENCE:.0f} s and has not ended. "
+                "See what it is doing, then start again. Nothing was changed."
+            )
+        if not said and time.monotonic() - began > 1:
+            log.warning("waiting for another start that brings this database up to date")
+            said = True
+        time.sleep(0.1)
 
 
 def known() -> dict[int, Path]:
@@ -22,12 +46,13 @@ def known() -> dict[int, Path]:
 def migrate(url: str, most: int | None = None) -> list[int]:
     """Bring the database at ``url`` up to date, or to migration ``most``; returns the migrations applied.
 
-    Raises NewerDatabase when it holds migrations this version does not know, and psycopg's errors when it cannot be reached.
+    Raises NewerDatabase when it holds migrations this version does not know, Migrating where another start has not ended within `PATIENCE`, and
+    psycopg's errors when it cannot be reached.
     """
     files = known()
     applied = []
     with psycopg.connect(url, autocommit=True, connect_timeout=5) as connection:
-        connection.execute("select pg_advisory_lock(%s)", [_LOCK])
+        _wait(connection)
         connection.execute(
             "create table if not exists migration (number int primary key, made_at timestamptz not null default now())"
         )

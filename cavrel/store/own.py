@@ -5,6 +5,7 @@ from datetime import datetime
 from uuid import UUID
 
 from cavrel.core.definition import Definition
+from cavrel.store import locks
 from cavrel.store.pool import Connection
 from cavrel.store.runs import pin
 
@@ -41,7 +42,7 @@ def versions(connection: Connection, course: int, experiment: str) -> list[OwnEx
 
 def save(connection: Connection, course: int, definition: Definition, body: str, client_key: UUID) -> int:
     """Keep a new version and return its number; the same ``client_key`` again returns the one it made."""
-    connection.execute("select pg_advisory_xact_lock(%s)", [course])
+    locks.hold(connection, locks.Of.EXPERIMENTS, course)
     known = connection.execute("select version from own_experiment where client_key = %s", [client_key]).fetchone()
     if known is None:
         known = connection.execute(

@@ -26,12 +26,20 @@ Unkeepable = psycopg.DataError
 """What is raised for a text or number that no column holds, such as one with a character of number nought."""
 
 
+class Busy(DatabaseAway):
+    """Somebody else holds what is wanted for too long; nothing was saved."""
+
+
+LONGEST_WAIT = 20
+"""Seconds that a request waits for what another one holds."""
+
+
 def open_pool(url: str, size: int = 12) -> Pool:
     """A pool of connections to ``url``. Each is tried before it is lent, so that a restarted database is met with a new one."""
     return ConnectionPool(
         url,
         connection_class=psycopg.Connection[DictRow],
-        kwargs={"row_factory": dict_row, "connect_timeout": 3},
+        kwargs={"row_factory": dict_row, "connect_timeout": 3, "options": f"-c lock_timeout={LONGEST_WAIT}s"},
         min_size=1,
         max_size=size,
         timeout=4,
@@ -55,13 +63,15 @@ def _look(connection: Connection) -> None:
 def transaction(pool: Pool) -> Iterator[Connection]:
     """A connection inside a transaction: committed when the block ends, rolled back when it raises.
 
-    Raises DatabaseAway when no connection can be had or it breaks on the way.
+    Raises DatabaseAway when no connection can be had or it breaks on the way, Busy where it waits too long for what another one holds.
     """
     if not _waiting.acquire(blocking=False):
         raise DatabaseAway("too many requests wait for the database")
     try:
         with pool.connection() as connection:
             yield connection
+    except psycopg.errors.LockNotAvailable as fault:
+        raise Busy(str(fault)) from fault
     except (PoolTimeout, psycopg.OperationalError) as fault:
         raise DatabaseAway(str(fault)) from fault
     finally:

@@ -7,9 +7,10 @@ from procrastinate import App, PsycopgConnector, SyncPsycopgConnector
 from procrastinate.exceptions import AlreadyEnqueued
 from procrastinate.schema import SchemaManager
 
+from cavrel.store.locks import QUEUE
+
 SCHEMA = "queue"
 TASK = "carry-out"
-_LOCK = 7_219_004_412  # any number, the same for all Cavrel processes
 _OPTIONS = f"-c search_path={SCHEMA}"
 
 
@@ -18,7 +19,7 @@ def prepare(url: str) -> None:
     with psycopg.connect(url, autocommit=True, connect_timeout=5) as connection:
         if _there(connection):
             return
-        connection.execute("select pg_advisory_lock(%s)", [_LOCK])
+        connection.execute("select pg_advisory_lock(%s)", [QUEUE])
         if _there(connection):
             return
         with connection.transaction():

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from cavrel.store import locks
 from cavrel.store.pool import Connection
 
 
@@ -24,7 +25,7 @@ def of_run(connection: Connection, run: int) -> StandIn | None:
 
 def put(connection: Connection, run: int, seed: int, faults: Sequence[str]) -> StandIn:
     """Keep the next state of it; the first seed of a run stays, whoever else made one at the same moment."""
-    connection.execute("select pg_advisory_xact_lock(4, %s)", [run])
+    locks.hold(connection, locks.Of.STANDIN, run)
     before = of_run(connection, run)
     kept = StandIn(before.seed if before else seed, tuple(faults))
     if kept != before:

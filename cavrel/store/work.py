@@ -8,6 +8,7 @@ from uuid import UUID
 
 from psycopg.types.json import Json
 
+from cavrel.store import locks
 from cavrel.store.pool import Connection
 
 KEPT = 20
@@ -86,8 +87,7 @@ def open_(connection: Connection) -> list[int]:
 
 def mine(connection: Connection, number: int) -> bool:
     """Whether this session is the one that does a piece of work, until its connection ends; false where another one does."""
-    row = connection.execute("select pg_try_advisory_lock(3, %s) as mine", [number]).fetchone()
-    return bool(row and row["mine"])
+    return locks.mine(connection, locks.Of.WORK, number)
 
 
 def parts(connection: Connection, number: int) -> set[int]:

@@ -13,7 +13,7 @@ from werkzeug.exceptions import HTTPException
 
 from cavrel import __version__
 from cavrel.store import settings
-from cavrel.store.pool import DatabaseAway, Pool, Unkeepable, transaction
+from cavrel.store.pool import Busy, DatabaseAway, Pool, Unkeepable, transaction
 from cavrel.web import assets, bring, compiled, doors, live, marks, pages, shelf
 
 _POLICY = (
@@ -119,6 +119,12 @@ def _answer(status: int, title: str, what: str, **more: Any) -> ResponseReturnVa
 
 
 def _database_away(fault: DatabaseAway) -> ResponseReturnValue:
+    if isinstance(fault, Busy):
+        log.warning("waited too long at %s: %s", request.path, fault)
+        say = (
+            "Somebody else is changing the same thing and has not ended yet. Nothing was saved; try again in a moment."
+        )
+        return _answer(503, "This is being changed elsewhere", say)
     log.warning("database away: %s", fault)
     return _answer(
         503,

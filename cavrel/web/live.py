@@ -31,11 +31,13 @@ def where(run: int) -> ResponseReturnValue:
     return jsonify(send_to=f"/live/{token}", listening=take.place if take else None)
 
 
-def _place(run: int, place: str) -> None:
+def _place(run: int, place: str) -> str:
+    """The unit that a place reads samples in."""
     try:
-        traces.row_of(opened_or_404(run), place)
+        spec, _ = traces.row_of(opened_or_404(run), place)
     except KeyError:
         abort(404)
+    return traces.sample_unit(spec)
 
 
 @pages.get("/runs/<int:run>/traces/<place>/live.json")
@@ -53,11 +55,11 @@ def since(run: int, place: str) -> ResponseReturnValue:
 @pages.post("/runs/<int:run>/traces/<place>/live")
 def listen(run: int, place: str) -> ResponseReturnValue:
     """Begin to listen for samples of a place, or stop: ``{"listen": true}``."""
-    _place(run, place)
+    unit = _place(run, place)
     sent = request.get_json(silent=True)
     if not isinstance(sent, dict) or not isinstance(sent.get("listen"), bool):
         return jsonify(error="Not understood", what='the body must be {"listen": true} or false'), 422
     if sent["listen"]:
-        return jsonify(take=live.listen(pool(), run, place).id)
+        return jsonify(take=live.listen(pool(), run, place, unit).id)
     live.stop(pool(), run)
     return jsonify(take=0)

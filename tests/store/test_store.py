@@ -11,10 +11,10 @@ from cavrel import catalogue
 from cavrel.core.cupboard import EMPTY
 from cavrel.core.logbook import assemble
 from cavrel.service import saving
-from cavrel.store import entries, runs, settings
+from cavrel.store import entries, locks, runs, settings
 from cavrel.store.entries import NewEntry
 from cavrel.store.migrate import NewerDatabase, known, migrate
-from cavrel.store.pool import DatabaseAway, Pool, open_pool, transaction
+from cavrel.store.pool import LONGEST_WAIT, Busy, DatabaseAway, Pool, open_pool, transaction
 
 PENDULUM = catalogue.experiments()["pendulum"]
 
@@ -185,3 +185,28 @@ def test_a_database_that_does_not_answer_says_so(cluster) -> None:
     url = cluster.url("postgres").replace("@127.0.0.1:", "@127.0.0.1:1")[:-9] + "/x"
     with open_pool(url) as pool, pytest.raises(DatabaseAway), transaction(pool):
         pass
+
+
+def test_locks_of_different_things_never_meet(pool: Pool) -> None:
+    """A lesson is changed while long work of the same number runs: once both were class 3, and one waited for the other without end."""
+    with transaction(pool) as one, transaction(pool) as other:
+        for of in locks.Of:
+            assert locks.mine(one, of, 77)
+        other.execute("set local lock_timeout = '200ms'")
+        for of in locks.Of:
+            assert not locks.mine(other, of, 77)
+            assert locks.mine(other, of, 78)
+        for connection in (one, other):  # they are a session's, and the pool keeps its sessions
+            connection.execute("select pg_advisory_unlock_all()")
+    assert len({int(of) for of in locks.Of}) == len(locks.Of)
+
+
+def test_a_wait_for_what_another_holds_has_an_end(pool: Pool) -> None:
+    with transaction(pool) as holder:
+        locks.hold(holder, locks.Of.LESSON, 5)
+        with pytest.raises(Busy), transaction(pool) as waiting:
+            waiting.execute("set local lock_timeout = '150ms'")
+            locks.hold(waiting, locks.Of.LESSON, 5)
+    with transaction(pool) as connection:
+        row = connection.execute("show lock_timeout").fetchone()
+    assert row is not None and row["lock_timeout"] == f"{LONGEST_WAIT}s"

@@ -104,6 +104,72 @@ def test_what_is_no_sample_is_refused_with_its_place(body: object, place: str) -
     assert fault.value.place == place
 
 
+def post(client: FlaskClient, address: str, **body: object):
+    return client.post(address, json=body)
+
+
+def test_a_sensor_that_is_started_again_and_numbers_from_one_begins_another_take(
+    client: FlaskClient, cart: int
+) -> None:
+    """801 blocks, each answered as kept: each is kept."""
+    first = listen(client, cart)
+    address = client.get(f"/runs/{cart}/live.json").json["send_to"]
+    for i in range(1, 6):
+        assert post(client, address, seq=i, t=i / 10, v=float(i)).json["kept"] == i
+    for i in range(1, 4):
+        assert post(client, address, seq=i, t=i / 10, v=-float(i)).json["kept"] == i
+    seen = came(client, cart, first)
+    assert seen["take"] != first
+    assert seen["values"] == [-1.0, -2.0, -3.0]
+    # Another number that is taken, with other samples, is never answered as kept.
+    lost = post(client, address, seq=2, t=9.0, v=9.0)
+    assert lost.status_code == 422
+    assert "is not kept" in lost.json["what"]
+    assert came(client, cart, seen["take"])["values"] == [-1.0, -2.0, -3.0]
+
+
+def test_blocks_out_of_their_order_are_handed_on_as_they_come(client: FlaskClient, cart: int) -> None:
+    take = listen(client, cart)
+    address = client.get(f"/runs/{cart}/live.json").json["send_to"]
+    post(client, address, seq=1, t=0.1, v=1.0)
+    post(client, address, seq=5, t=0.5, v=5.0)
+    seen = came(client, cart, take)
+    assert seen["values"] == [1.0, 5.0]
+    assert post(client, address, seq=3, t=0.3, v=3.0).json["kept"] == 3
+    assert came(client, cart, take, seen["last"])["values"] == [3.0]
+
+
+def test_a_sensor_without_numbers_that_starts_again_begins_another_take(client: FlaskClient, cart: int) -> None:
+    take = listen(client, cart)
+    address = client.get(f"/runs/{cart}/live.json").json["send_to"]
+    for t in (0.0, 1.0, 2.0, 3.0):
+        post(client, address, t=t, v=t)
+    assert post(client, address, t=0.0, v=7.0).json["kept"] == 1
+    seen = came(client, cart, take)
+    assert (seen["times"], seen["values"]) == ([0.0], [7.0])
+
+
+def test_two_sensors_in_one_run_are_not_mixed(client: FlaskClient, cart: int) -> None:
+    take = listen(client, cart)
+    address = client.get(f"/runs/{cart}/live.json").json["send_to"]
+    assert post(client, address, source="one", seq=1, t=0.0, v=1.0).json["kept"] == 1
+    other = post(client, address, source="two", seq=1, t=0.0, v=2.0)
+    assert other.status_code == 422
+    assert "another sensor" in other.json["what"]
+    assert post(client, address, source="one", seq=2, t=0.1, v=1.5).json["kept"] == 2
+    assert came(client, cart, take)["values"] == [1.0, 1.5]
+
+
+def test_samples_come_in_the_unit_they_say_or_not_at_all(client: FlaskClient, cart: int) -> None:
+    take = listen(client, cart)
+    address = client.get(f"/runs/{cart}/live.json").json["send_to"]
+    assert post(client, address, t=0.0, v=120.0, unit="cm/s").json["kept"] == 1
+    assert came(client, cart, take)["values"] == [pytest.approx(1.2)]
+    for body in ({"unit": "kg"}, {"unit": "furlongs of nothing"}, {"units": "m/s"}, {"unit": 3}):
+        assert post(client, address, t=0.1, v=1.0, **body).status_code == 422
+    assert came(client, cart, take)["values"] == [pytest.approx(1.2)]
+
+
 def test_strange_requests(client: FlaskClient, cart: int) -> None:
     assert client.post("/live/nobody", json={"t": 0, "v": 0}).status_code == 404
     assert client.get(f"/runs/{cart}/traces/{PLACE}/live.json?take=x").status_code == 404
