@@ -87,6 +87,7 @@ def marked(page: Page) -> None:
     """A signed report in the hands of a marker."""
     page.get_by_label("Signed by").fill("Fresnel")
     page.get_by_role("button", name="Sign as it stands").click()
+    page.get_by_role("button", name="Sign all the same").click()
     page.wait_for_selector(".signed-line")
     page.goto(f"{page.url.partition('?')[0]}/mark")
     page.wait_for_selector("html[data-ready=yes]")
