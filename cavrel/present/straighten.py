@@ -53,7 +53,7 @@ def _reading(opened: Opened, fit: FitAnalysis) -> Reading:
     if meaning and isinstance(meaning.slope, Binary) and meaning.slope.op in "+-":
         slope = f"<mo>(</mo>{slope}<mo>)</mo>"
     equation = mathml.math(
-        f'{mathml.row(parse(body.y))}<mo>=</mo><mrow class="tint-slope">{slope}</mrow><mo>·</mo>{mathml.row(parse(body.x))}'
+        f'{mathml.row(parse(body.y))}<mo>=</mo><mrow class="tint-slope">{slope}</mrow><mo>·</mo>{mathml.factor(parse(body.x))}'
         f'<mo>+</mo><mrow class="tint-intercept">{intercept}</mrow>',
         label=f"{typeset(parse(body.y))} = slope times {typeset(parse(body.x))} plus intercept",
     )

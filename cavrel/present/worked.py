@@ -27,7 +27,7 @@ MORE_FIGURES = 2
 
 @optional("worked steps", list)
 def steps(opened: Opened, fit: FitAnalysis) -> list[tuple[str, str]]:
-    """(chain, text) of each result that follows from ``fit``: the chain as MathML up to its unit, the text with its uncertainty."""
+    """(chain, text) of each result from ``fit``: the chain as MathML, a piece a side, so that it wraps; the text with its uncertainty."""
     found = []
     runs = {step.key: step.run for step in opened.program.steps if isinstance(step, ResultStep)}
     for name, result in opened.analysis.results.items():
@@ -39,14 +39,15 @@ def steps(opened: Opened, fit: FitAnalysis) -> list[tuple[str, str]]:
             continue
         own, formula_of = mathml.name(name), mathml.row(tree)
         # A result that is a parameter of its own name says nothing by being written twice.
-        chain = own if formula_of == own else f"{own}<mo>=</mo>{formula_of}"
+        sides = [own] if formula_of == own else [own, formula_of]
         run = runs[name]
         numbers = _enough(opened, tree, run, result)
         if numbers and not isinstance(tree, Name | Member):
-            chain += f"<mo>=</mo>{mathml.row(substitute(tree, {**numbers}))}"
-        if run is not None:
-            chain += _in_its_unit(opened, tree, run, result.value, result.unit)
-        found.append((mathml.math(chain), result_text(opened.analysis, result)))
+            sides.append(mathml.row(substitute(tree, {**numbers})))
+        if run is not None and (own_unit := _in_its_unit(opened, tree, run, result.value, result.unit)):
+            sides.append(own_unit)
+        pieces = [mathml.math(f'<mo form="infix">=</mo>{side}' if place else side) for place, side in enumerate(sides)]
+        found.append((" ".join(pieces), result_text(opened.analysis, result)))
     return found
 
 
@@ -121,7 +122,7 @@ def _in_its_unit(opened: Opened, tree: Node, run: Compiled, value: float, wanted
     if own.dimension != wanted.dimension or math.isclose(own.factor, wanted.factor, rel_tol=1e-9):
         return ""
     shown = float(f"{own.from_si(value):.4g}")
-    return f"<mo>=</mo>{mathml.row(Number(shown, text))}"
+    return mathml.row(Number(shown, text))
 
 
 def _power(opened: Opened, run: Compiled, key: str) -> int | None:

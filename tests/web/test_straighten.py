@@ -14,8 +14,11 @@ from cavrel.core.analysis.curve import raw_columns
 from cavrel.core.cupboard import EMPTY
 from cavrel.core.logbook import run as runs
 from cavrel.core.simulate import simulate
+from cavrel.present import straighten
+from cavrel.present.looks import Wanted
 from cavrel.service.opened import unstarted
 from tests.web.http import entry, save, start, text
+from tests.web.test_report_whole import opened
 from tests.web.test_suspects import typed
 
 
@@ -240,6 +243,16 @@ def test_as_read_shows_what_was_varied(name: str, fit: str, columns: tuple[str, 
     program = catalogue.program_of(catalogue.experiments()[name])
     analysis = analyse(program, runs.load(simulate(program, 3)))
     assert raw_columns(analysis, analysis.fits[fit]) == columns
+
+
+def test_the_slope_multiplies_the_whole_of_the_axis() -> None:
+    """R · (1/4 − 1/n²), not R · 1/4 − 1/n²; and an axis whose label would be its formula is written once."""
+    lamp, _ = straighten.content(opened("hydrogen-lines"), Wanted())
+    assert "<mo>·</mo><mrow><mo>(</mo><mfrac>" in lamp["reading"].equation
+    assert lamp["drawn"].line.count("<tspan>1/4 − 1/n²") + lamp["drawn"].line.count(">1/4 − 1/n²</tspan>") == 1
+    assert lamp["title"] == "Reciprocal wavelength against 1/4 − 1/n²"
+    pendulum, _ = straighten.content(opened("pendulum"), Wanted())
+    assert "<mo>·</mo><mi>L</mi>" in pendulum["reading"].equation
 
 
 def test_the_law_is_named_only_where_it_is_drawn(client: FlaskClient) -> None:

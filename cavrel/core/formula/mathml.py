@@ -31,6 +31,11 @@ def row(node: Node, meaning: dict[Node, str] | None = None) -> str:
     return _row(node, 0, meaning or {})
 
 
+def factor(node: Node) -> str:
+    """The MathML of ``node`` as what follows a product sign: a sum stands in brackets."""
+    return _row(node, 3, {})
+
+
 def equation(left: Node, right: Node, meaning: dict[Node, str] | None = None) -> str:
     """``left = right``."""
     return f"{row(left, meaning)}<mo>=</mo>{row(right, meaning)}"
