@@ -576,7 +576,7 @@ def test_an_open_world_in_small() -> None:
     seen = [
         o
         for n in names
-        for i in range(4)
+        for i in range(3)
         for k in (CLEAN, PEN_SHEET, PHYSICAL_SHEET)
         if (o := bench._one((n, k, 900 + i)))
     ]
