@@ -212,8 +212,8 @@ def test_of_many_points_the_table_lists_those_that_can_be_read(client: FlaskClie
     assert "and 100 more; the tables of this run leave whole as CSV" in listed
 
 
-def test_rows_that_agree_and_a_line_that_does_not_stand_beside_each_other(client: FlaskClient) -> None:
-    """Shots over a narrow range of v² sin 2φ: Judge and the report give the rows, the line through the origin, and which one to believe."""
+def shots(client: FlaskClient) -> int:
+    """A simulated run of shots over a narrow range of v² sin 2φ; its number."""
     run = start(client, "projectile-range", "Wick", "A marble")
     made = simulate(catalogue.program_of(catalogue.experiments()["projectile-range"]), 2)
     readings = [
@@ -222,6 +222,12 @@ def test_rows_that_agree_and_a_line_that_does_not_stand_beside_each_other(client
         for row, cell in enumerate(cells, 1)
     ]
     assert save(client, run, *readings).status_code == 200
+    return run
+
+
+def test_rows_that_agree_and_a_line_that_does_not_stand_beside_each_other(client: FlaskClient) -> None:
+    """Shots over a narrow range of v² sin 2φ: Judge and the report give the rows, the line through the origin, and which one to believe."""
+    run = shots(client)
     for page in ("judge", "report"):
         said = text(client, f"/runs/{run}/{page}")
         assert "Each of the 14 shots alone gives" in said
@@ -257,14 +263,7 @@ def test_the_slope_multiplies_the_whole_of_the_axis() -> None:
 
 def test_the_law_is_named_only_where_it_is_drawn(client: FlaskClient) -> None:
     assert "as read, with the law dashed" in text(client, f"/runs/{typed(client)}/straighten")
-    run = start(client, "projectile-range", "Wick", "A marble")
-    made = simulate(catalogue.program_of(catalogue.experiments()["projectile-range"]), 2)
-    readings = [
-        entry("reading", f"shots.{column}.{row}.1", text=cell)
-        for column, cells in made["series"]["shots"].items()  # type: ignore[attr-defined]
-        for row, cell in enumerate(cells, 1)
-    ]
-    save(client, run, *readings)
+    run = shots(client)
     said = text(client, f"/runs/{run}/straighten")
     assert "as read" in said
     assert "law dashed" not in said
