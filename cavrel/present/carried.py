@@ -75,7 +75,7 @@ def cards(opened: Opened) -> list[Card]:
     return found
 
 
-_SMALL = "It is less than two of its standard uncertainties from nought: it may be nothing, and carrying it brings its uncertainty along."
+_SMALL = "It is less than two of its standard uncertainties from zero: it may be nothing, and carrying it brings its uncertainty along."
 
 
 def _under(opened: Opened, option: str, choice: str) -> Analysis | None:

@@ -34,11 +34,6 @@ def filled(opened: Opened, text: str) -> str:
     return _FIELD.sub(value, text)
 
 
-def has_fields(opened: Opened, text: str) -> bool:
-    """Whether anything in ``text`` follows the run."""
-    return filled(opened, text) != text
-
-
 def of_result(opened: Opened, name: str, kind: str) -> str:
     """What a field of a result says now."""
     result = opened.analysis.results[name]
@@ -59,7 +54,7 @@ def of_result(opened: Opened, name: str, kind: str) -> str:
         "agrees": f"It agrees with {beside} within its uncertainty.",
         "wide": f"It is too uncertain to tell whether it agrees with {beside}.",
         "doubtful": "Whether it agrees remains in doubt.",
-        "disagrees": "It does not agree with the value beside it; something systematic remains.",
+        "disagrees": f"It does not agree with {beside}; look for something systematic.",
     }
     return ends.get(verdict.kind, "There is nothing to compare it with.")
 

@@ -188,7 +188,7 @@ def notes_of(opened: Opened) -> list[Note]:
     return [*found, *notes.left_out(opened), *notes.notes_of_bench(opened)]
 
 
-@optional("what is foretold", list)
+@optional("what is predicted", list)
 def _predictions(opened: Opened) -> list[dict[str, str]]:
     """Values foretold from the fits, each with the interval of one more reading."""
     found = []

@@ -27,7 +27,7 @@ def _says(opened: Opened, one: Otherwise) -> str:
     times = significant(abs(one.z), 2)
     if one.chance:
         why = (
-            f"Believe the line through the origin: the law sends it there, and the intercept is only {times} standard uncertainties from nought. "
+            f"Believe the line through the origin: the law sends it there, and the intercept is only {times} standard uncertainties from zero. "
             f"Readings that span {100 * one.reach:.0f} % of the way to the origin hardly tell a slope from an intercept."
         )
     else:

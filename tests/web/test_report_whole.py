@@ -2,6 +2,7 @@
 
 import re
 from itertools import pairwise
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -15,7 +16,7 @@ from cavrel.core.formula.text import typeset
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import read
 from cavrel.core.simulate import simulate
-from cavrel.present import report, versions, worked
+from cavrel.present import fields, report, versions, worked
 from cavrel.present.printed import in_unit
 from cavrel.service.opened import Opened, unstarted
 from tests.web.http import entry, save, text
@@ -213,3 +214,14 @@ def test_versions_are_compared_by_zeros_rules_conventions_and_definition_too() -
     }
     older = {key: value for key, value in before.items() if key not in ("zeros", "rules", "definition", "conventions")}
     assert versions.differences(older, before) == []
+
+
+@pytest.mark.parametrize("kind", ["agrees", "wide", "disagrees"])
+@pytest.mark.parametrize(("measured", "said"), [(True, "what this run says in another way"), (False, "the accepted value")])
+def test_a_sentence_names_what_a_result_is_compared_with(kind: str, measured: bool, said: str) -> None:
+    run = opened("pendulum")
+    verdict = SimpleNamespace(kind=kind, measured=measured)
+    held = SimpleNamespace(analysis=run.analysis, verdict=lambda _: verdict)
+    sentence = fields.of_result(held, "g", "agrees")
+    assert said in sentence
+    assert ("not agree" in sentence) == (kind == "disagrees")
