@@ -45,7 +45,7 @@ def course(here: Served) -> list[Row]:
 
         def ours() -> None:
             file.unlink(missing_ok=True)
-            archive.course(here.pool, file, lambda o: (f"{export.file_name(o)}.zip", export.package_of(o)))
+            archive.course(here.pool, "", file, lambda o: (f"{export.file_name(o)}.zip", export.package_of(o)))
 
         began = time.perf_counter()
         ours()

@@ -22,9 +22,11 @@ from uuid import UUID, uuid4
 from cavrel import catalogue
 from cavrel.core.cupboard import EMPTY
 from cavrel.serve import workers_wanted
+from cavrel.store import courses
 from cavrel.store import entries as entry_store
 from cavrel.store import runs as run_store
 from cavrel.store.cluster import Cluster
+from cavrel.store.courses import About
 from cavrel.store.entries import NewEntry
 from cavrel.store.migrate import migrate
 from cavrel.store.pool import Pool, open_pool, transaction
@@ -58,8 +60,8 @@ def served() -> Iterator[Served]:
             connection.execute(
                 "create table bare (id bigint generated always as identity primary key, body jsonb not null)"
             )
-            course = run_store.make_course(connection, "bench", "Bench", "", EMPTY, ["Beacon"])
-            bench = run_store.benches(connection, course.id)[0]
+            course = courses.make(connection, "bench", About(title="Bench"), EMPTY, ["Beacon"])
+            bench = courses.benches(connection, course.id)[0]
         with (
             open_pool(url, size=4) as pool,
             _process("cavrel.workers", url) as ours,

@@ -7,9 +7,11 @@ from uuid import UUID
 
 from cavrel import catalogue
 from cavrel.core import cupboard as cupboards
+from cavrel.store import courses
 from cavrel.store import entries as entry_store
 from cavrel.store import lessons as lesson_store
 from cavrel.store import runs as run_store
+from cavrel.store.courses import About
 from cavrel.store.entries import NewEntry
 from cavrel.store.pool import Pool, transaction
 
@@ -19,17 +21,11 @@ def put(pool: Pool, body: dict[str, Any], key: Callable[[str], UUID]) -> None:
     lesson, by what it is."""
     course = body["course"]
     with transaction(pool) as connection:
-        made = run_store.make_course(
-            connection,
-            course["slug"],
-            course["title"],
-            course["place"],
-            cupboards.load(course["cupboard"]),
-            course["benches"],
-        )
+        about = About(title=course["title"], place=course["place"])
+        made = courses.make(connection, course["slug"], about, cupboards.load(course["cupboard"]), course["benches"])
         for i, lesson in enumerate(body["lessons"]):
             lesson_store.begin(connection, made.id, lesson, key(f"lesson {i}"))
-        benches = {bench.name: bench.id for bench in run_store.benches(connection, made.id)}
+        benches = {bench.name: bench.id for bench in courses.benches(connection, made.id)}
         for i, run in enumerate(body["runs"]):
             definition = catalogue.experiments()[run["experiment"]]
             own = key(f"run {i}")

@@ -73,19 +73,26 @@ def report_command(run: str, kind: str, form: str, paper: str, table: str, out: 
 @click.argument("run", required=False, default="")
 @click.option("--format", "kind", type=click.Choice(FORMATS), default="package", show_default=True)
 @click.option("--table", default="", metavar="NAME", help="Which table, with --format csv; which fit, with svg.")
-@click.option("--course", is_flag=True, help="The whole course as one archive, instead of a run.")
+@click.option(
+    "--course",
+    is_flag=False,
+    flag_value="",
+    default=None,
+    metavar="[NAME]",
+    help="A whole course as one archive, instead of a run; by its name where there are several.",
+)
 @click.option("--out", metavar="FILE", default="-", show_default=True, help="Where to write it; - for standard output.")
-def export_command(run: str, kind: str, table: str, course: bool, out: str) -> None:
+def export_command(run: str, kind: str, table: str, course: str | None, out: str) -> None:
     """Write a run's tables and all that they come from: RUN is its number, a run document or a data package."""
-    if course:
-        _course(out)
+    if course is not None:
+        _course(course, out)
     elif not run:
         refuse("RUN", CavrelError("", "say which run, by its number or a file; or --course for all of them"))
     else:
         _write(run, kind, "", "a4", table, out)
 
 
-def _course(out: str) -> None:
+def _course(name: str, out: str) -> None:
     from cavrel.present import export
     from cavrel.service import archive
     from cavrel.store.pool import open_pool
@@ -96,7 +103,7 @@ def _course(out: str) -> None:
     def write(url: str) -> int:
         with open_pool(url, size=2) as pool:
             return archive.course(
-                pool, Path(out), lambda opened: (f"{export.file_name(opened)}.zip", export.package_of(opened))
+                pool, name, Path(out), lambda opened: (f"{export.file_name(opened)}.zip", export.package_of(opened))
             )
 
     try:

@@ -116,7 +116,10 @@ def restore_command(file: Path) -> None:
 @main.command("import")
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option(
-    "--course", default="", metavar="NAME", help="Into which course, by its short name; the first by default."
+    "--course",
+    default="",
+    metavar="NAME",
+    help="Into which course, by its name in addresses; the one of an archive, or the only one, by default.",
 )
 @click.option("--bench", default="", metavar="NAME", help="For which bench; as the file says by default.")
 def import_command(file: Path, course: str, bench: str) -> None:
@@ -135,9 +138,9 @@ def import_command(file: Path, course: str, bench: str) -> None:
     def bring(url: str) -> list[int]:
         prepare(url)
         with open_pool(url, size=2) as pool:
-            bringing.begin_course(pool, body)
+            into = course or bringing.begin_course(pool, body)
             return [
-                bringing.bring(pool, one, name, course, bench, "import")
+                bringing.bring(pool, one, name, into, bench, "import")
                 for name, one in unpack.runs_in(body, file.name).items()
             ]
 

@@ -16,6 +16,7 @@ _Found = TypeVar("_Found")
 
 
 _OF = {
+    "cavrel.cli.course": ("course",),
     "cavrel.cli.documents": ("analyse", "check", "forecast", "simulate", "accepted"),
     "cavrel.cli.leaving": ("export", "report"),
     "cavrel.cli.server": ("sensor", "serve", "demo", "migrate", "backup", "restore", "import"),

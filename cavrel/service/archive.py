@@ -10,10 +10,11 @@ from cavrel.core.errors import CavrelError
 from cavrel.service.cupboards import cupboard_of
 from cavrel.service.opened import Opened
 from cavrel.service.opening import open_run
+from cavrel.store import courses as course_store
 from cavrel.store import own as own_store
 from cavrel.store import runs as run_store
+from cavrel.store.courses import Course
 from cavrel.store.pool import Pool, transaction
-from cavrel.store.runs import Course
 
 FORMAT = "cavrel-course/1"
 _MOMENT = (2020, 1, 1, 0, 0, 0)
@@ -21,13 +22,17 @@ Packed = Callable[[Opened], tuple[str, bytes]]
 """A run as a file: its name and what it holds."""
 
 
-def first_course(pool: Pool) -> Course:
-    """The course of this server. Raises CavrelError where there is none."""
+def course_named(pool: Pool, name: str) -> Course:
+    """The course of this name in addresses, or the only one there is. Raises CavrelError."""
     with transaction(pool) as connection:
-        found = run_store.courses(connection)
+        found = course_store.courses(connection)
+    fitting = [course for course in found if course.slug == name] if name else found
+    if len(fitting) == 1:
+        return fitting[0]
     if not found:
-        raise CavrelError("course", "there is no course yet")
-    return found[0]
+        raise CavrelError("course", "there is no course yet; begin one with: cavrel course new")
+    said = f"there is no course '{name}'" if name else "there are several courses"
+    raise CavrelError("course", f"{said}; say one of {', '.join(course.slug for course in found)}")
 
 
 def runs_of(pool: Pool, course: int) -> list[int]:
@@ -41,7 +46,7 @@ def head(pool: Pool, course: Course) -> dict[str, bytes]:
     with transaction(pool) as connection:
         cupboard = cupboard_of(connection, course.id, course.version, course.digest)
         own = own_store.latest(connection, course.id)
-        benches = [bench.name for bench in run_store.benches(connection, course.id)]
+        benches = [bench.name for bench in course_store.benches(connection, course.id)]
     body = {"format": FORMAT, "slug": course.slug, "title": course.title, "place": course.place, "benches": benches}
     laid_out = cupboard.model_dump(mode="json", by_alias=True, exclude_defaults=True) | {"format": cupboard.format}
     found = {"course.json": _json(body), "cupboard.json": _json(laid_out)}
@@ -61,10 +66,12 @@ def packed(pool: Pool, numbers: list[int], make: Packed) -> Iterator[tuple[str, 
             yield f"runs/{number:04d}-{name}", body
 
 
-def course(pool: Pool, file: Path, make: Packed) -> int:
-    """Write the archive of the course to ``file``, which appears there whole or not at all; returns how many runs. Raises OSError, CavrelError,
-    DatabaseAway."""
-    found = first_course(pool)
+def course(pool: Pool, name: str, file: Path, make: Packed) -> int:
+    """Write the archive of the course ``name`` to ``file``, which appears there whole or not at all; returns how many runs.
+
+    Raises OSError, CavrelError, DatabaseAway.
+    """
+    found = course_named(pool, name)
     part = file.with_name(f"{file.name}.part")
     count = 0
     try:

@@ -14,9 +14,11 @@ from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import Entry, check_entry, in_force
 from cavrel.core.logbook.kinds import KINDS
 from cavrel.core.logbook.unfold import acts
+from cavrel.service.archive import course_named
 from cavrel.service.opened import Opened, work_out
-from cavrel.store import brought
+from cavrel.store import brought, courses
 from cavrel.store import runs as run_store
+from cavrel.store.courses import About
 from cavrel.store.entries import CANNOT_KEEP
 from cavrel.store.pool import Connection, Pool, transaction
 from cavrel.store.runs import Run
@@ -132,47 +134,43 @@ def alone(body: bytes) -> Opened:
     return work_out(run, ready.definition, ready.entries, ready.parcel.cupboard)
 
 
-def begin_course(pool: Pool, body: bytes) -> bool:
-    """Make the course that an archive comes from, in a database that has none; whether it was made. Raises CavrelError, DatabaseAway."""
+def begin_course(pool: Pool, body: bytes) -> str:
+    """Make the course that an archive comes from, unless it is there; returns its name in addresses, empty for any other file. Raises
+    CavrelError, DatabaseAway."""
     found = course_in(body)
     if found is None:
-        return False
+        return ""
     course, cupboard = found
+    about = About(title=course["title"], place=course["place"])
     with transaction(pool) as connection:
-        if run_store.courses(connection):
-            return False
-        run_store.make_course(connection, course["slug"], course["title"], course["place"], cupboard, course["benches"])
-    return True
+        if courses.by_slug(connection, course["slug"]) is None:
+            courses.make(connection, course["slug"], about, cupboard, course["benches"])
+    return str(course["slug"])
 
 
 def bring(
     pool: Pool, body: bytes, file: str, course: str = "", bench: str = "", author: str = "", key: UUID | None = None
 ) -> int:
-    """Bring a run in and return its number; the same ``key`` again returns the run it made. ``course``: by its name, the first where none is
+    """Bring a run in and return its number; the same ``key`` again returns the run it made. ``course``: by its name, the only one where none is
     said. Raises CavrelError for a file that cannot be brought in, DatabaseAway."""
     ready = read(body, bench)
+    into = course_named(pool, course).id
     try:
         with transaction(pool) as connection:
-            return _put(connection, ready, file, course, author, key or uuid4())
+            return _put(connection, ready, file, into, author, key or uuid4())
     except CANNOT_KEEP as fault:
         raise FileError("", f"holds characters or numbers that cannot be kept: {str(fault).splitlines()[0]}") from fault
 
 
-def _put(connection: Connection, ready: Ready, file: str, course: str, author: str, key: UUID) -> int:
-    courses = run_store.courses(connection)
-    named = [c for c in courses if c.slug == course] if course else courses
-    if not named:
-        raise FileError(
-            "course", f"there is no course '{course}'" if course else "there is no course yet to bring it into"
-        )
-    bench = _bench(connection, named[0].id, ready.bench)
+def _put(connection: Connection, ready: Ready, file: str, course: int, author: str, key: UUID) -> int:
+    bench = courses.add_bench(connection, course, ready.bench)
     carried = ready.parcel.carried
     known = run_store.by_key(connection, key)
     if known is not None:
         return known
     run = run_store.start(
         connection,
-        named[0].id,
+        course,
         bench,
         ready.definition,
         ready.title,
@@ -191,9 +189,3 @@ def _moved(ready: Ready) -> Sequence[Entry]:
     if carried is None or ready.bench == carried.bench:
         return ready.entries
     return [e for e in ready.entries if e.slot != "run:bench"]
-
-
-def _bench(connection: Connection, course: int, name: str) -> int:
-    """A bench of the course by its name, made where there is none."""
-    found = {b.name: b.id for b in run_store.benches(connection, course)}
-    return found[name] if name in found else run_store.make_bench(connection, course, name)

@@ -21,6 +21,7 @@ from cavrel.core.plan.better import Planner
 from cavrel.core.plan.changes import Setup
 from cavrel.core.plan.forecast import Forecast
 from cavrel.service.cupboards import taken
+from cavrel.store import courses
 from cavrel.store import entries as entry_store
 from cavrel.store import lessons as store
 from cavrel.store import runs as run_store
@@ -169,16 +170,21 @@ def start(
     now: datetime | None = None,
 ) -> Lesson:
     """Begin a lesson: every block that has no run gets one, with its plan. Begun twice, it has begun once. Raises LookupError, LessonError."""
-    benches = {bench.name: bench.id for bench in run_store.benches(connection, course)}
+    benches = {bench.name: bench.id for bench in courses.benches(connection, course)}
 
     def begun(before: Lesson) -> Lesson:
         moment = before.started or now or datetime.now(timezone.utc)
         plans = {task.experiment: _plan_of(shelf, cupboard, task) for task in before.tasks}
         blocks = []
         for block in before.blocks:
-            if block.run is not None or block.bench not in benches:
+            if block.run is not None:
                 blocks.append(block)
                 continue
+            if block.bench not in benches:
+                raise LessonError(
+                    block.bench,
+                    "is no bench of this course any more; move its experiments to another, or take them out",
+                )
             definition, made = plans[block.experiment]
             key = uuid5(NAMESPACE_URL, f"lesson {lesson} {block.key}")
             run = run_store.start(connection, course, benches[block.bench], definition, definition.title, key)

@@ -11,9 +11,10 @@ from cavrel.core.errors import CavrelError
 from cavrel.service import archive
 from cavrel.service.opened import Opened
 from cavrel.service.opening import open_run
+from cavrel.store import courses
 from cavrel.store import work as store
+from cavrel.store.courses import Course
 from cavrel.store.pool import Pool, transaction
-from cavrel.store.runs import Course
 
 log = logging.getLogger("cavrel")
 
@@ -76,7 +77,9 @@ def _one(pool: Pool, number: int, run: int, work: store.Work, make: Make) -> Non
 def _end(pool: Pool, number: int, work: store.Work) -> None:
     """All parts as one archive; a course's own beside its runs."""
     sink = io.BytesIO()
-    course = archive.first_course(pool)
+    with transaction(pool) as connection:
+        course = courses.get(connection, work.course)
+    assert course is not None
     with zipfile.ZipFile(sink, "w", zipfile.ZIP_DEFLATED) as packed:
         if work.kind == "package":
             for name, body in archive.head(pool, course).items():

@@ -14,6 +14,7 @@ class Of(IntEnum):
     SAMPLES = 5
     WORK = 6
     EXPERIMENTS = 7
+    COURSE = 8
 
 
 MIGRATION = 7_219_004_411

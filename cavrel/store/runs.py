@@ -1,4 +1,4 @@
-"""Courses, benches, definitions and runs."""
+"""Runs, and the definitions that they are pinned to."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -10,29 +10,9 @@ from psycopg import Cursor
 from psycopg.rows import DictRow
 from psycopg.types.json import Json, Jsonb
 
-from cavrel.core.cupboard import Cupboard
 from cavrel.core.definition import Definition
-from cavrel.store import cupboards
 from cavrel.store.entries import NewEntry, Standing, lock
 from cavrel.store.pool import Connection
-
-
-@dataclass(frozen=True, slots=True)
-class Course:
-    """A course. ``version`` and ``digest``: of the newest version of its cupboard."""
-
-    id: int
-    slug: str
-    title: str
-    place: str
-    version: int
-    digest: str
-
-
-@dataclass(frozen=True, slots=True)
-class Bench:
-    id: int
-    name: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,6 +23,8 @@ class Run:
     ``title``: as it is called now.
     ``course``: the course's number.
     ``course_title``: and title.
+    ``course_slug``: and its name in addresses, empty where it is the only course.
+    ``zone``: the course's time zone, empty for the server's.
     ``cupboard``: the version of the course's cupboard that it goes by; 0 for the one that came with it from a file.
     ``digest``: what that holds is known by.
     ``rules``: the run's own over the course's.
@@ -71,6 +53,8 @@ class Run:
     newest: int
     made_of: str = ""
     away: bool = False
+    course_slug: str = ""
+    zone: str = ""
 
 
 class KeyInUse(Exception):
@@ -91,7 +75,8 @@ MADE_OF = "md5(concat_ws('|', run.definition, run.cupboard, run.rules, run.instr
 """SQL for what a run's analysis rests on besides its entries, as figures."""
 
 _RUN = f"""
-    select run.id, coalesce({_now("run:title")}, run.title) as title, run.course, course.title as course_title,
+    select run.id, coalesce({_now("run:title")}, run.title) as title, run.course, course.title as course_title, course.zone,
+           case when exists (select from course other where other.id <> course.id) then course.slug else '' end as course_slug,
            case when brought.run is null then cupboard.version else 0 end as cupboard, coalesce(brought.digest, cupboard.digest) as digest,
            run.rules, run.instruments, coalesce({_now("run:bench")}, bench.name) as bench,
            run.definition as hash, definition.experiment, run.made_at,
@@ -103,47 +88,6 @@ _RUN = f"""
          left join brought on brought.run = run.id and not exists (
              select from entry where entry.run = run.id and slot = 'run:cupboard' and entry.id > brought.last)
 """
-_COURSE = """
-    select course.id, slug, title, place, cupboard.version, cupboard.digest
-    from course join lateral (select version, digest from cupboard where course = course.id order by version desc limit 1) cupboard on true
-"""
-
-
-def courses(connection: Connection) -> list[Course]:
-    """All courses, oldest first."""
-    return [Course(**row) for row in connection.execute(_COURSE + " order by course.id")]
-
-
-def make_course(
-    connection: Connection, slug: str, title: str, place: str, cupboard: Cupboard, benches: list[str]
-) -> Course:
-    """A course with the first version of its cupboard and its benches; if one of this slug stands already, that one, with benches it lacks."""
-    made = connection.execute(
-        "insert into course (slug, title, place) values (%s, %s, %s) on conflict (slug) do nothing returning id",
-        [slug, title, place],
-    ).fetchone()
-    if made is not None:
-        cupboards.save(connection, made["id"], cupboard)
-    row = connection.execute(_COURSE + " where slug = %s", [slug]).fetchone()
-    assert row is not None
-    course = Course(**row)
-    for name in benches:
-        connection.execute("insert into bench (course, name) values (%s, %s) on conflict do nothing", [course.id, name])
-    return course
-
-
-def benches(connection: Connection, course: int) -> list[Bench]:
-    """The benches of a course in the order they were made."""
-    return [
-        Bench(**row) for row in connection.execute("select id, name from bench where course = %s order by id", [course])
-    ]
-
-
-def make_bench(connection: Connection, course: int, name: str) -> int:
-    """A bench of a course, which has none of this name; returns its number."""
-    row = connection.execute("insert into bench (course, name) values (%s, %s) returning id", [course, name]).fetchone()
-    assert row is not None
-    return int(row["id"])
 
 
 def by_key(connection: Connection, client_key: UUID) -> int | None:

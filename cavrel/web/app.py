@@ -14,7 +14,7 @@ from werkzeug.exceptions import HTTPException
 from cavrel import __version__
 from cavrel.store import settings
 from cavrel.store.pool import Busy, DatabaseAway, Pool, Unkeepable, transaction
-from cavrel.web import assets, bring, compiled, doors, live, marks, pages, shelf
+from cavrel.web import addressed, assets, bring, compiled, doors, live, marks, pages, shelf
 
 _POLICY = (
     "default-src 'self'; img-src 'self' data:; media-src 'self' blob:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; "
@@ -58,6 +58,7 @@ def create_app(pool: Pool, testing: bool = False) -> Flask:
     protection = CSRFProtect(app)
     Compress(app)
     app.jinja_env.globals.update(static=assets.static, drawing=shelf.drawing)
+    addressed.carry(app)
     for blueprint in pages.blueprints():
         app.register_blueprint(blueprint)
     protection.exempt(live.hear)  # a sensor has a token of its own, and no session

@@ -2,7 +2,7 @@
 
 from uuid import UUID, uuid4
 
-from flask import Blueprint, jsonify, redirect, render_template, request, url_for
+from flask import jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from cavrel.core.document.unpack import MOST_BYTES
@@ -11,10 +11,10 @@ from cavrel.present.summary import summary
 from cavrel.service import bringing, summaries
 from cavrel.service.opening import open_run
 from cavrel.store.pool import transaction
+from cavrel.web.addressed import CoursePages, course_of
 from cavrel.web.shared import pool
-from cavrel.web.shelf import course_of
 
-pages = Blueprint("bring", __name__)
+pages = CoursePages("bring", __name__)
 
 _ENDPOINTS = {"bring.take", "table.take"}
 
@@ -37,7 +37,7 @@ def twin() -> ResponseReturnValue:
     with transaction(pool()) as connection:
         course, benches = course_of(connection)
     return jsonify(
-        course=course.title if course else None,
+        course=course.title,
         benches=[b.name for b in benches],
         most_bytes=MOST_BYTES,
         takes=["cavrel-run/1 as JSON", "a data package as ZIP"],
@@ -58,11 +58,11 @@ def take() -> ResponseReturnValue:
         return _page("Choose a file first.", ""), 422
     name = sent.filename.replace("\x00", "")[:200]
     with transaction(pool()) as connection:
-        _, benches = course_of(connection)
+        course, benches = course_of(connection)
     bench = request.form.get("bench", "")
     bench = bench if bench in {b.name for b in benches} else ""
     try:
-        run = bringing.bring(pool(), sent.read(), name, bench=bench, key=_key(request.form.get("key", "")))
+        run = bringing.bring(pool(), sent.read(), name, course.slug, bench, key=_key(request.form.get("key", "")))
     except CavrelError as fault:
         return _page(f"{fault}. Nothing was brought in.", name), 422
     opened = open_run(pool(), run)

@@ -5,7 +5,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 from uuid import UUID, uuid4
 
-from flask import Blueprint, Response, abort, redirect, render_template, request, url_for
+from flask import Response, abort, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from pydantic import ValidationError
 
@@ -21,13 +21,14 @@ from cavrel.present import report
 from cavrel.service.cupboards import change, cupboard_of
 from cavrel.service.opened import unstarted
 from cavrel.store import cupboards as store
+from cavrel.store.courses import Course
 from cavrel.store.pool import Connection, transaction
-from cavrel.store.runs import Course
 from cavrel.web import forms
+from cavrel.web.addressed import CoursePages, course_of
 from cavrel.web.shared import pool
-from cavrel.web.shelf import course_of, newest_cupboard, on_shelf
+from cavrel.web.shelf import newest_cupboard, on_shelf
 
-pages = Blueprint("cupboard", __name__)
+pages = CoursePages("cupboard", __name__)
 
 PARTS = {"instruments": "instrument", "accepted": "value"}
 _HISTORY = 20
@@ -82,8 +83,6 @@ def keep(part: str) -> ResponseReturnValue:
         course, _ = course_of(connection)
         own = [e.definition for e in on_shelf(connection, course).values() if e.version]
     try:
-        if course is None:
-            raise CavrelError("", "there is no course yet")
         with transaction(pool()) as connection:
             change(connection, course.id, makes[part], own, typed.get("author", ""), _key(typed))
     except (CavrelError, ValidationError, ValueError) as fault:
@@ -97,7 +96,6 @@ def _version(text: str) -> Cupboard:
     number = int(text)
     with transaction(pool()) as connection:
         course, _ = course_of(connection)
-        assert course is not None
         try:
             return cupboards.load(store.body(connection, course.id, number))
         except LookupError as fault:
@@ -209,9 +207,7 @@ def _page(typed: Mapping[str, Mapping[str, Any]], faults: Mapping[str, str]) -> 
     )
 
 
-def _history(connection: Connection, course: Course | None) -> list[tuple[int, str, Any, Cupboard]]:
-    if course is None:
-        return []
+def _history(connection: Connection, course: Course) -> list[tuple[int, str, Any, Cupboard]]:
     return [
         (v.version, v.author, v.made_at, cupboard_of(connection, course.id, v.version, v.digest))
         for v in store.versions(connection, course.id, _HISTORY)

@@ -5,7 +5,7 @@ from datetime import datetime, timezone
 from typing import Any
 from uuid import UUID, uuid4
 
-from flask import Blueprint, Response, abort, jsonify, redirect, render_template, request, url_for
+from flask import Response, abort, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from cavrel.core import lesson as lessons
@@ -15,18 +15,17 @@ from cavrel.core.lesson import Block, Lesson, LessonError, propose
 from cavrel.present import lesson as shown
 from cavrel.service import lessons as service
 from cavrel.store import lessons as store
+from cavrel.store.courses import Course
 from cavrel.store.pool import Connection, transaction
-from cavrel.store.runs import Course
+from cavrel.web.addressed import CoursePages, course_of, meant
 from cavrel.web.shared import pool
-from cavrel.web.shelf import course_of, newest_cupboard, on_shelf
+from cavrel.web.shelf import newest_cupboard, on_shelf
 
-pages = Blueprint("lesson", __name__)
+pages = CoursePages("lesson", __name__)
 
 
 def _course(connection: Connection) -> tuple[Course, list[str], dict[str, Definition]]:
     course, benches = course_of(connection)
-    if course is None:
-        abort(404)
     return course, [b.name for b in benches], {name: e.definition for name, e in on_shelf(connection, course).items()}
 
 
@@ -261,7 +260,7 @@ def move(lesson: int) -> ResponseReturnValue:
 def called() -> ResponseReturnValue:
     """What is called in every page of the course, with the server's own time, for clocks differ."""
     with transaction(pool()) as connection:
-        course, _ = course_of(connection)
+        course = meant(connection)
         found = service.due(connection, course.id) if course else []
     return jsonify(
         now=datetime.now(timezone.utc).isoformat(),

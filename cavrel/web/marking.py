@@ -17,7 +17,7 @@ pages = Blueprint("marking", __name__)
 def page(run: int, version: int) -> ResponseReturnValue:
     opened = opened_or_404(run)
     found, body = version_or_404(run, version)
-    cupboard = course_cupboard()
+    cupboard = course_cupboard(opened)
     markup, _ = forms.body(forms.USUAL, body["content"], cupboard)
     return stage_page(
         "report/marking.html",
@@ -36,12 +36,12 @@ def twin(run: int, version: int) -> ResponseReturnValue:
     """Points and remarks as data."""
     opened = opened_or_404(run)
     _, body = version_or_404(run, version)
-    return jsonify(marks(opened, version, course_cupboard(), body["content"]))
+    return jsonify(marks(opened, version, course_cupboard(opened), body["content"]))
 
 
 def follow(opened: Opened, following: Following) -> str:
     """Points, remarks and whether they are given back, as they stand; what is being typed stays."""
     version = int(following.detail) if following.detail.isascii() and following.detail.isdigit() else 0
     found, body = version_or_404(opened.run.id, version)
-    shown = marks(opened, version, course_cupboard(), body["content"])
+    shown = marks(opened, version, course_cupboard(opened), body["content"])
     return render_template("report/marking_follow.html", run=opened.run, v=found, **shown)

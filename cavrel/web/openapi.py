@@ -10,6 +10,7 @@ from flask.typing import ResponseReturnValue
 from werkzeug.routing import Rule
 
 from cavrel import __version__
+from cavrel.web import addressed
 
 pages = Blueprint("openapi", __name__)
 
@@ -84,6 +85,8 @@ def description(app: Flask) -> dict[str, Any]:
     paths: dict[str, dict[str, Any]] = {}
     tags: dict[str, str] = {}
     for rule in sorted(app.url_map.iter_rules(), key=lambda r: r.rule):
+        if rule.rule.startswith(addressed.NAMED):
+            continue
         view = app.view_functions[rule.endpoint]
         area = rule.endpoint.partition(".")[0]
         module = sys.modules[view.__module__].__doc__ or area
@@ -97,7 +100,8 @@ def description(app: Flask) -> dict[str, Any]:
             "title": "Cavrel",
             "version": __version__,
             "description": "Every page has its data beside it, under the same address ended with `.json`. What changes something wants the "
-            "token of `GET /token` in the header `X-CSRFToken` and the cookie that comes with it.",
+            "token of `GET /token` in the header `X-CSRFToken` and the cookie that comes with it. Where there are several courses, the "
+            "pages of one stand under `/courses/NAME`, such as `/courses/evening/runs.json`; `GET /courses.json` lists them.",
         },
         "servers": [{"url": "/"}],
         "tags": [{"name": name, "description": text} for name, text in sorted(tags.items())],

@@ -10,8 +10,8 @@ from cavrel.core.errors import CavrelError
 from cavrel.present import plan, promise, rules
 from cavrel.service.cupboards import cupboard_of
 from cavrel.service.opened import Opened
+from cavrel.store import courses
 from cavrel.store import cupboards as store
-from cavrel.store import runs as run_store
 from cavrel.store.pool import transaction
 from cavrel.web.shared import Following, frame, opened_or_404, pool, stage_page
 
@@ -72,7 +72,7 @@ def again(run: int) -> ResponseReturnValue:
     """Where this plan can be started again: a fragment."""
     opened = opened_or_404(run)
     with transaction(pool()) as connection:
-        benches = run_store.benches(connection, opened.run.course)
+        benches = courses.benches(connection, opened.run.course)
     return render_template(
         "plan/again.html",
         run=opened.run,

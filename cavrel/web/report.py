@@ -15,20 +15,21 @@ from cavrel.present.marking import marks
 from cavrel.service import standins
 from cavrel.service.opened import Opened
 from cavrel.service.reports import sign as keep_signed
+from cavrel.store import courses
 from cavrel.store import reports as store
 from cavrel.store.pool import transaction
 from cavrel.store.reports import SignedReport
 from cavrel.web import forms
 from cavrel.web.shared import Following, frame, opened_or_404, pool, stage_page
-from cavrel.web.shelf import course_of, newest_cupboard
+from cavrel.web.shelf import newest_cupboard
 
 pages = Blueprint("report", __name__)
 
 
-def course_cupboard() -> Cupboard:
-    """The newest cupboard of the course, whose forms and rubric count for every run."""
+def course_cupboard(opened: Opened) -> Cupboard:
+    """The newest cupboard of a run's course, whose forms and rubric count for every run of it."""
     with transaction(pool()) as connection:
-        course, _ = course_of(connection)
+        course = courses.get(connection, opened.run.course)
         return newest_cupboard(connection, course) if course else EMPTY
 
 
@@ -53,7 +54,7 @@ def _signed(opened: Opened, cupboard: Cupboard) -> list[dict[str, Any]]:
 
 def _live(opened: Opened, form: str) -> dict[str, Any]:
     """What the page shows of the report as it stands."""
-    cupboard = course_cupboard()
+    cupboard = course_cupboard(opened)
     content, name = report.content(opened), forms.chosen(form, cupboard)
     body, fault = forms.body(name, content, cupboard, live=True)
     return {
@@ -132,7 +133,7 @@ def version_or_404(run: int, version: int) -> tuple[SignedReport, dict[str, Any]
 def signed(run: int, version: int) -> ResponseReturnValue:
     opened = opened_or_404(run)
     found, body = version_or_404(run, version)
-    cupboard = course_cupboard()
+    cupboard = course_cupboard(opened)
     name = forms.chosen(request.args.get("form", ""), cupboard)
     markup, fault = forms.body(name, body["content"], cupboard)
     bench = standins.of_run(pool(), opened)
@@ -226,7 +227,7 @@ def signed_pdf(run: int, version: int) -> ResponseReturnValue:
 
 
 def _on_paper(opened: Opened, content: dict[str, Any], version: SignedReport | None) -> Response:
-    cupboard = course_cupboard()
+    cupboard = course_cupboard(opened)
     name = forms.chosen(request.args.get("form", ""), cupboard)
     size = request.args.get("paper", "a4").lower()
     made = Response(as_pdf(content, version, name, cupboard, size), mimetype="application/pdf")

@@ -4,7 +4,7 @@ from datetime import datetime, timezone
 from typing import Any
 from uuid import uuid4
 
-from flask import Blueprint, abort, jsonify, redirect, render_template, request, url_for
+from flask import abort, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from cavrel.core.errors import CavrelError
@@ -14,15 +14,16 @@ from cavrel.service import summaries
 from cavrel.service.definitions import definition_of
 from cavrel.service.opening import open_run
 from cavrel.service.summaries import Wanted
+from cavrel.store import courses
 from cavrel.store import entries as entry_store
 from cavrel.store import runs as run_store
+from cavrel.store.courses import Course
 from cavrel.store.entries import NewEntry
 from cavrel.store.pool import transaction
-from cavrel.store.runs import Course
+from cavrel.web.addressed import CoursePages, course_of, stay
 from cavrel.web.shared import pool
-from cavrel.web.shelf import course_of
 
-pages = Blueprint("runs", __name__)
+pages = CoursePages("runs", __name__)
 
 
 MOST_SHOWN = 25
@@ -39,10 +40,8 @@ def _wanted() -> Wanted:
     )
 
 
-def _runs(course: Course | None, wanted: Wanted) -> tuple[list[dict[str, Any]], int]:
+def _runs(course: Course, wanted: Wanted) -> tuple[list[dict[str, Any]], int]:
     """The runs of one page of the list, and how many there are in all."""
-    if course is None:
-        return [], 0
     listed, many = summaries.page(pool(), course.id, wanted, MOST_SHOWN, summary)
     return [
         {
@@ -85,7 +84,8 @@ def change(run: int) -> ResponseReturnValue:
         record = run_store.get(connection, run)
         if record is None:
             abort(404)
-        names = {bench.name for bench in run_store.benches(connection, record.course)}
+        stay(record.course_slug, record.zone)
+        names = {bench.name for bench in courses.benches(connection, record.course)}
         title, bench = request.form.get("title", "").strip(), request.form.get("bench", "")
         if title and title != record.title:
             made.append(("run:title", title))
@@ -119,7 +119,7 @@ def twin() -> ResponseReturnValue:
         course, _ = course_of(connection)
     runs, many = _runs(course, _wanted())
     return jsonify(
-        course=course.title if course else None,
+        course=course.title,
         many=many,
         runs=[
             {

@@ -10,6 +10,7 @@ from cavrel.present.notes import Note
 from cavrel.present.stages import stages
 from cavrel.service.opened import Opened
 from cavrel.service.opening import open_run
+from cavrel.web.addressed import stay
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -36,6 +37,7 @@ def opened_or_404(run: int) -> Opened:
     found = open_run(pool(), run)
     if found is None:
         abort(404)
+    stay(found.run.course_slug, found.run.zone)
     return found
 
 

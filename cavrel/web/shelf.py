@@ -7,30 +7,32 @@ from datetime import datetime, timezone
 from types import MappingProxyType
 from uuid import UUID, uuid4, uuid5
 
-from flask import Blueprint, abort, jsonify, redirect, render_template, request, url_for
+from flask import abort, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
 from cavrel import catalogue
 from cavrel.catalogue import pictures
-from cavrel.core.cupboard import EMPTY, Cupboard
+from cavrel.core.cupboard import Cupboard
 from cavrel.core.definition import FIELDS, Definition
 from cavrel.core.errors import CavrelError, RunError
 from cavrel.core.logbook import run as runs
 from cavrel.core.logbook.planned import Made, plan_entries, set_quantities
 from cavrel.present import conventions, example, tables
+from cavrel.service import courses as course_service
 from cavrel.service.cupboards import cupboard_of
 from cavrel.service.definitions import definition_of
 from cavrel.service.opened import unstarted
 from cavrel.store import entries as entry_store
 from cavrel.store import own as own_store
 from cavrel.store import runs as run_store
+from cavrel.store.courses import Course
 from cavrel.store.entries import NewEntry
 from cavrel.store.pool import Connection, transaction
-from cavrel.store.runs import Bench, Course
+from cavrel.web.addressed import CoursePages, course_of
 from cavrel.web.shared import pool
 
-pages = Blueprint("shelf", __name__)
+pages = CoursePages("shelf", __name__)
 
 MOST_OF_PLAN = 300_000
 """Characters of a plan that is sent."""
@@ -42,13 +44,6 @@ def drawing(
     """The apparatus of an experiment under the conventions chosen as SVG, or its circuit from the folder ``circuits``."""
     drawn = pictures.drawing(experiment, options, folder)
     return Markup(drawn) if drawn else None
-
-
-def course_of(connection: Connection) -> tuple[Course | None, list[Bench]]:
-    """The course of this server, with its benches."""
-    courses = run_store.courses(connection)
-    course = courses[0] if courses else None
-    return course, run_store.benches(connection, course.id) if course else []
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,10 +74,10 @@ def _words(definition: Definition) -> str:
     return " ".join(parts).lower()
 
 
-def on_shelf(connection: Connection, course: Course | None) -> dict[str, OnShelf]:
+def on_shelf(connection: Connection, course: Course) -> dict[str, OnShelf]:
     """Every experiment that can be started: those that ship, and the newest version of each that the course wrote."""
     found = {name: OnShelf(d, 0, _words(d)) for name, d in catalogue.experiments().items()}
-    for own in own_store.latest(connection, course.id) if course else []:
+    for own in own_store.latest(connection, course.id):
         definition = definition_of(connection, own.hash)
         found[own.experiment] = OnShelf(definition, own.version, _words(definition))
     return found
@@ -97,19 +92,28 @@ def _fields(shelf: Mapping[str, OnShelf], wanted: str) -> list[tuple[str, list[O
     return [(name, entries) for name, entries in [("written here", own), *fields] if entries]
 
 
-def newest_cupboard(connection: Connection, course: Course | None) -> Cupboard:
+def newest_cupboard(connection: Connection, course: Course) -> Cupboard:
     """The cupboard as it stands now."""
-    return cupboard_of(connection, course.id, course.version, course.digest) if course else EMPTY
+    return cupboard_of(connection, course.id, course.version, course.digest)
 
 
 @pages.get("/")
 def page() -> ResponseReturnValue:
     wanted = request.args.get("q", "").strip()[:80]
     with transaction(pool()) as connection:
-        course, _ = course_of(connection)
+        course, benches = course_of(connection)
         fields = _fields(on_shelf(connection, course), wanted)
         rules = newest_cupboard(connection, course).house_rules()
-    return render_template("shelf/page.html", course=course, rules=rules, fields=fields, wanted=wanted, drawing=drawing)
+    return render_template(
+        "shelf/page.html",
+        course=course,
+        benches=benches,
+        begun=request.args.get("begun") == "yes",
+        rules=rules,
+        fields=fields,
+        wanted=wanted,
+        drawing=drawing,
+    )
 
 
 @pages.get("/shelf.json")
@@ -119,7 +123,7 @@ def twin() -> ResponseReturnValue:
         course, _ = course_of(connection)
         shelf = on_shelf(connection, course)
     return jsonify(
-        course=course.title if course else None,
+        course=course.title,
         experiments=[
             {
                 "id": e.id,
@@ -135,7 +139,7 @@ def twin() -> ResponseReturnValue:
     )
 
 
-def _experiment(connection: Connection, course: Course | None, name: str) -> OnShelf:
+def _experiment(connection: Connection, course: Course, name: str) -> OnShelf:
     found = on_shelf(connection, course).get(name)
     if found is None:
         abort(404)
@@ -211,18 +215,23 @@ def start(name: str) -> ResponseReturnValue:
         course, benches = course_of(connection)
         definition = _experiment(connection, course, name).definition
         chosen = next((b for b in benches if str(b.id) == typed.get("bench")), None)
-        if course is None or chosen is None:
-            faults["bench"] = "Choose the bench that measures."
+        try:
+            if chosen is None and typed.get("bench-name") and course.joining == "open" and not faults:
+                chosen = course_service.join(connection, course, typed["bench-name"])
+            elif chosen is None:
+                faults["bench"] = "Choose the bench that measures."
+        except CavrelError as fault:
+            faults["bench"] = fault.what
         try:
             planned = _planned(definition, typed)
         except CavrelError as fault:
             planned, faults["plan"] = [], f"The plan cannot be used: {fault}"
-        if not faults and course is not None and chosen is not None and not typed.get("another"):
+        if not faults and chosen is not None and not typed.get("another"):
             # A bench that begins the same experiment again most often meant to go on with it.
             standing = run_store.same(connection, course.id, chosen.name, name, key)
             if standing is not None:
                 faults["again"] = str(standing)
-        if not faults and course is not None and chosen is not None:
+        if not faults and chosen is not None:
             try:
                 run = run_store.start(connection, course.id, chosen.id, definition, title, key)
             except run_store.KeyInUse:

@@ -3,7 +3,7 @@
 from typing import Any
 from uuid import UUID, uuid4
 
-from flask import Blueprint, abort, jsonify, redirect, render_template, request, url_for
+from flask import abort, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from cavrel import catalogue
@@ -17,19 +17,20 @@ from cavrel.core.simulate import simulate
 from cavrel.present import graphs, results, tables
 from cavrel.service.opened import Opened, unstarted
 from cavrel.store import own as own_store
+from cavrel.store.courses import Course
 from cavrel.store.pool import Connection, transaction
-from cavrel.store.runs import Course
+from cavrel.web.addressed import CoursePages, course_of
 from cavrel.web.shared import pool
-from cavrel.web.shelf import course_of, newest_cupboard
+from cavrel.web.shelf import newest_cupboard
 
-pages = Blueprint("write", __name__)
+pages = CoursePages("write", __name__)
 
 BLANK = (catalogue.HERE / "blank.toml").read_text(encoding="utf-8")
 
 
-def _source(connection: Connection, course: Course | None, name: str) -> tuple[str, int]:
+def _source(connection: Connection, course: Course, name: str) -> tuple[str, int]:
     """The text of an experiment and its version, 0 for one that ships. Raises 404."""
-    kept = own_store.versions(connection, course.id, name) if course else []
+    kept = own_store.versions(connection, course.id, name)
     if kept:
         return kept[0].body, kept[0].version
     path = catalogue.HERE / "experiments" / f"{name}.toml"
@@ -72,7 +73,7 @@ def own(name: str) -> ResponseReturnValue:
     wanted = request.args.get("version", type=int)
     with transaction(pool()) as connection:
         course, _ = course_of(connection)
-        kept = own_store.versions(connection, course.id, name) if course else []
+        kept = own_store.versions(connection, course.id, name)
     found = next((k for k in kept if wanted is None or k.version == wanted), None)
     if found is None:
         abort(404)
@@ -86,7 +87,7 @@ def twin(name: str) -> ResponseReturnValue:
         abort(404)
     with transaction(pool()) as connection:
         course, _ = course_of(connection)
-        kept = own_store.versions(connection, course.id, name) if course else []
+        kept = own_store.versions(connection, course.id, name)
     if not kept:
         abort(404)
     return jsonify(
@@ -190,7 +191,5 @@ def save() -> ResponseReturnValue:
         return _page(text, "", 0, faults=(fault,)), 422
     with transaction(pool()) as connection:
         course, _ = course_of(connection)
-        if course is None:
-            abort(409, "There is no course yet to keep an experiment for.")
         own_store.save(connection, course.id, definition, text, key)
     return redirect(url_for("write.own", name=definition.id), 303)

@@ -25,7 +25,7 @@ def filled(pool: Pool) -> Pool:
 
 
 def ask(pool: Pool, kind: str = "xlsx") -> int:
-    return working.ask(pool, archive.first_course(pool), kind, {}, "Ines", uuid4())
+    return working.ask(pool, archive.course_named(pool, ""), kind, {}, "Ines", uuid4())
 
 
 def get(pool: Pool, number: int) -> Work:
@@ -137,7 +137,7 @@ def test_two_processes_never_do_one_piece_at_once(filled: Pool) -> None:
 
 def test_the_same_form_twice_asks_once_and_nonsense_is_refused(filled: Pool) -> None:
     key = uuid4()
-    course = archive.first_course(filled)
+    course = archive.course_named(filled, "")
     made = {working.ask(filled, course, "pdf", {}, "", key) for _ in range(2)}
     assert len(made) == 1
     with transaction(filled) as connection:

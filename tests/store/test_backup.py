@@ -127,7 +127,7 @@ def test_its_files_are_plain(filled: str, tmp_path: Path) -> None:
         manifest = json.loads(packed.read("manifest.json"))
         assert manifest["format"] == kept.FORMAT
         heads = {t["name"]: packed.read(f"{t['name']}.csv").decode().partition("\n")[0] for t in manifest["tables"]}
-    assert heads["course"] == "id,slug,title,place,made_at"
+    assert heads["course"] == "id,slug,title,place,made_at,begins,ends,zone,joining,client_key"
 
 
 def cavrel(*arguments: str, **environment: str) -> subprocess.CompletedProcess[str]:

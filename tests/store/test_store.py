@@ -11,7 +11,8 @@ from cavrel import catalogue
 from cavrel.core.cupboard import EMPTY
 from cavrel.core.logbook import assemble
 from cavrel.service import saving
-from cavrel.store import entries, locks, runs, settings
+from cavrel.store import courses, entries, locks, runs, settings
+from cavrel.store.courses import About
 from cavrel.store.entries import NewEntry
 from cavrel.store.migrate import NewerDatabase, known, migrate
 from cavrel.store.pool import LONGEST_WAIT, Busy, DatabaseAway, Pool, open_pool, transaction
@@ -28,8 +29,8 @@ def entry(kind: str, slot: str, key: UUID | None = None, **body) -> NewEntry:
 @pytest.fixture
 def run(pool: Pool) -> int:
     with transaction(pool) as connection:
-        course = runs.make_course(connection, "evening", "Evening", "", EMPTY, ["Prism", "Wick"])
-        bench = runs.benches(connection, course.id)[0]
+        course = courses.make(connection, "evening", About(title="Evening"), EMPTY, ["Prism", "Wick"])
+        bench = courses.benches(connection, course.id)[0]
         return runs.start(connection, course.id, bench.id, PENDULUM, "A run", uuid4())
 
 
@@ -103,8 +104,8 @@ def test_many_pages_at_once_lose_nothing(pool: Pool, run: int) -> None:
 def test_a_run_started_twice_is_one_run(pool: Pool) -> None:
     key = uuid4()
     with transaction(pool) as connection:
-        course = runs.make_course(connection, "evening", "Evening", "", EMPTY, ["Prism"])
-        bench = runs.benches(connection, course.id)[0]
+        course = courses.make(connection, "evening", About(title="Evening"), EMPTY, ["Prism"])
+        bench = courses.benches(connection, course.id)[0]
         first = runs.start(connection, course.id, bench.id, PENDULUM, "A run", key)
         assert runs.start(connection, course.id, bench.id, PENDULUM, "A run", key) == first
         with pytest.raises(runs.KeyInUse):
@@ -130,9 +131,11 @@ def test_a_count_set_back_by_a_crash_loses_no_entry(database: str, pool: Pool, r
         connection.execute("select setval('run_id_seq', %s, false)", [run])
     migrate(database)
     with transaction(pool) as connection:
-        course = runs.courses(connection)[0]
+        course = courses.courses(connection)[0]
         assert (
-            runs.start(connection, course.id, runs.benches(connection, course.id)[0].id, PENDULUM, "Another", uuid4())
+            runs.start(
+                connection, course.id, courses.benches(connection, course.id)[0].id, PENDULUM, "Another", uuid4()
+            )
             == run + 1
         )
 

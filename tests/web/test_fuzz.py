@@ -19,6 +19,7 @@ from cavrel.core import definition as definitions
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook.run import load
 from cavrel.core.simulate import simulate
+from cavrel.store import courses
 from cavrel.store import runs as run_store
 from cavrel.store.pool import Pool, transaction
 from tests.web.http import entry, save, start
@@ -79,8 +80,8 @@ def test_definitions_that_pass_the_check_never_break_a_page(client: FlaskClient,
             continue
         taken += 1
         with transaction(pool) as connection:
-            course = run_store.courses(connection)[0]
-            bench = run_store.benches(connection, course.id)[0]
+            course = courses.courses(connection)[0]
+            bench = courses.benches(connection, course.id)[0]
             key = f"{number:032x}"
             run = run_store.start(connection, course.id, bench.id, definition, "Fuzzed", UUID(key))
         try:

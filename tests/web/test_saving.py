@@ -12,6 +12,7 @@ from flask.testing import FlaskClient
 from cavrel import catalogue
 from cavrel.core import definition as definitions
 from cavrel.service import opened, opening, recent, turns
+from cavrel.store import courses
 from cavrel.store import runs as run_store
 from cavrel.store.pool import Pool, transaction
 from cavrel.web import measure
@@ -159,8 +160,8 @@ def test_conventions_that_clash_leave_the_run_readable(client: FlaskClient, pool
         )
     }
     with transaction(pool) as connection:
-        course = run_store.courses(connection)[0]
-        bench = run_store.benches(connection, course.id)[0]
+        course = courses.courses(connection)[0]
+        bench = courses.benches(connection, course.id)[0]
         number = run_store.start(connection, course.id, bench.id, definitions.load(body), "Clash", uuid4())
     for name in ("one", "two"):
         assert save(client, number, entry("option", f"option:{name}", choice="yes")).status_code == 200

@@ -75,7 +75,7 @@ function plan(calls) {
 async function ask() {
   try {
     const sent = Date.now();
-    const answer = await fetch("/calls.json", { cache: "no-store" });
+    const answer = await fetch(document.body.dataset.callsUrl, { cache: "no-store" });
     if (!answer.ok) return;
     const { now, calls } = await answer.json();
     apart = (sent + Date.now()) / 2 - Date.parse(now);

@@ -1,5 +1,5 @@
 // Forms that are sent whole: what is typed into one is kept in the browser until the server says that it has it.
-const place = (form) => `cavrel.form.${location.pathname}.${form.dataset.draft}`;
+const place = (form) => `cavrel.form.${form.dataset.draftAt ?? location.pathname}.${form.dataset.draft}`;
 const fields = (form) => [...form.elements].filter((f) => f.name && f.type !== "hidden" && f.type !== "submit");
 
 function read(form) {
@@ -20,6 +20,10 @@ function write(form, kept) {
 
 export function start() {
   const saved = new URLSearchParams(location.search).get("saved");
+  for (const { dataset } of document.querySelectorAll("[data-draft-done]")) {
+    try { localStorage.removeItem(`cavrel.form.${dataset.draftDone}`); } catch { /* nothing was kept */ }
+  }
+  for (const field of document.querySelectorAll("[data-own-zone]")) field.value ||= Intl.DateTimeFormat().resolvedOptions().timeZone ?? "";
   for (const form of document.querySelectorAll("form[data-draft]")) {
     const here = place(form);
     if (saved === form.dataset.draft) {

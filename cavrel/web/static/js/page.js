@@ -25,7 +25,7 @@ if (run) {
   part("keep");
 }
 if (document.getElementById("editor")) part("editor");
-if (document.querySelector("form[data-draft]")) part("forms");
+if (document.querySelector("form[data-draft], [data-draft-done]")) part("forms");
 if (document.getElementById("bring-table")) part("bringing");
 if (lesson) part("lesson");
 if (document.getElementById("find")) part("find");
