@@ -52,7 +52,7 @@ def test_from_an_empty_folder_to_the_first_reading(empty: str, page: Page) -> No
     page.get_by_label("Bench", exact=True).select_option("Lantern")
     page.get_by_role("button", name="Start measuring").click()
     page.locator("#gate-read").click()
-    cell = page.locator("#i-swings-L-1")
+    cell = page.locator("#i-swings-L-1-1")
     cell.fill("40.0")
     cell.press("Enter")
     expect(page.locator("#kept")).to_have_attribute("data-state", "saved")
