@@ -119,7 +119,7 @@ VIEWS = [
     ("report", "/runs/1/report", "light", None),
     ("marking", "/runs/12/report", "light", marked),
     ("logbook", "/runs/1/logbook", "light", None),
-    ("patterns", "/patterns", "light", None),
+    ("course-new", "/courses/new", "light", None),
 ]
 
 
