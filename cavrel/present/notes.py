@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 from cavrel.core.findings.finding import Finding
 from cavrel.core.logbook import in_force, places
+from cavrel.core.logbook.entry import text_in_force
 from cavrel.core.logbook.run import trials
 from cavrel.core.quantity.units import pretty
 from cavrel.core.words import counted
@@ -170,6 +171,29 @@ def clashes(opened: Opened) -> Iterable[Note]:
         )
 
 
+def late(opened: Opened) -> Iterable[Note]:
+    """A reading that came after a newer one: both stand here until somebody says which holds."""
+    for slot, entry in opened.state.late.items():
+        now = opened.state.latest.get(slot)
+        stands = text_in_force(now) if now is not None else ""
+        came = str(entry.body.get("text", ""))
+        if now is None or stands == came:
+            continue
+        what = came or "an empty cell"
+        yield Note(
+            tone="suspect",
+            title=f"{where(opened, slot)}: {what} came late",
+            text=f"It was read at {clock(entry.made_at)} by {entry.author} and arrived after {stands or 'the cell was cleared'}, of "
+            f"{clock(now.made_at)}, which stands. Both are in the logbook. Which one holds?",
+            at=slot,
+            acts=(
+                Act(f"Keep {stands or 'it empty'}", "late-drop", slot, json.dumps({"text": came})),
+                Act(f"Take {what}", "late-take", slot, json.dumps({"text": came, "was": stands, "over": now.id})),
+            ),
+            key=f"late-{slot}",
+        )
+
+
 def notes_of_bench(opened: Opened) -> Iterable[Note]:
     """The bench's own notes, newest first."""
     for entry in reversed(opened.state.notes):
@@ -245,6 +269,7 @@ def measure_notes(opened: Opened) -> list[Note]:
     return [
         *cautions(opened),
         *clashes(opened),
+        *late(opened),
         *suggested(opened),
         *map(of_finding, findings(opened, about_fits)),
         *left_out(opened),

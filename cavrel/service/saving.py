@@ -9,7 +9,8 @@ from uuid import UUID
 
 from cavrel.core.definition import Definition, choose
 from cavrel.core.errors import CavrelError
-from cavrel.core.logbook import Entry, EntryError, check_entry, in_force
+from cavrel.core.logbook import Entry, EntryError, came_late, check_entry, in_force
+from cavrel.core.logbook.entry import LATE
 from cavrel.core.logbook.sheet import first_typed
 from cavrel.service.cupboards import cupboard_of
 from cavrel.service.opening import Loaded
@@ -24,6 +25,8 @@ MOST = 500
 """Entries in one send; a page that was offline longer sends in turns."""
 _EARLIEST = datetime(2000, 1, 1, tzinfo=timezone.utc)
 _AHEAD = timedelta(days=366 * 50)
+_ON_THE_WAY = timedelta(seconds=3)
+"""A page's clock that is off by less is taken as right: a message can take so long."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -47,30 +50,34 @@ class Saved:
         return [str(entry.client_key) for entry in self.new if str(entry.client_key) not in self.refused]
 
 
-def save(pool: Pool, run_id: int, sent: Sequence[Any]) -> Saved | None:
+def save(pool: Pool, run_id: int, sent: Sequence[Any], page_clock: Any = None) -> Saved | None:
     """Check and commit the entries a page sent; None where there is no such run. Raises DatabaseAway.
+
+    ``page_clock``: the moment of sending by the page's clock, by which the moments of its entries are set right.
 
     One that is not understood, or that the database cannot take, costs the others nothing.
     """
     try:
         with transaction(pool) as connection:
-            return _saved(connection, run_id, sent, one_by_one=False)
+            return _saved(connection, run_id, sent, page_clock, one_by_one=False)
     except (CavrelError, *CANNOT_KEEP) as fault:
         miscounted = numbers.taken_twice(fault)
     if miscounted:
         with transaction(pool) as connection:  # of its own: what it locks is let go before the run is
             numbers.go_on(connection, "entry")
     with transaction(pool) as connection:
-        return _saved(connection, run_id, sent, one_by_one=True)
+        return _saved(connection, run_id, sent, page_clock, one_by_one=True)
 
 
-def _saved(connection: Connection, run_id: int, sent: Sequence[Any], *, one_by_one: bool) -> Saved | None:
-    read, refused = _read(sent)
-    run, standing = run_store.to_write(connection, run_id, [] if one_by_one else [entry for _, entry in read])
+def _saved(
+    connection: Connection, run_id: int, sent: Sequence[Any], page_clock: Any, *, one_by_one: bool
+) -> Saved | None:
+    read, refused = _read(sent, _ahead(page_clock))
+    run, standing = run_store.to_write(connection, run_id, [entry for _, entry in read])
     if run is None:
         return None
     before = Loaded(connection, run)
-    new = _understood(before, read, refused)
+    new = _not_late(before, standing, _understood(before, read, refused))
     new = _with_versions(connection, before, new, refused)
     if one_by_one:
         stand, not_kept = entry_store.append_each(connection, run_id, new)
@@ -105,14 +112,45 @@ def _with(connection: Connection, before: Loaded, stand: Sequence[Entry]) -> Loa
     return before.with_newer(run, newer, cupboard_of(connection, run.course, run.cupboard, run.digest))
 
 
-def _read(sent: Sequence[Any]) -> tuple[list[tuple[str, NewEntry]], dict[str, str]]:
+def _not_late(before: Loaded, standing: entry_store.Standing, new: list[NewEntry]) -> list[NewEntry]:
+    """The entries, a reading that was made before the one that stands in its place, and did not know of it, beside that one."""
+    if not any(entry.kind == "reading" and "over" in entry.body for entry in new):
+        return new
+    try:
+        known, _ = standing.taken()
+    except CavrelError:
+        known = {}  # which is said where they are appended
+    own = {entry.id for entry in known.values()}
+    history = before.book.history
+    return [
+        replace(entry, kind="late", slot=f"{LATE}{entry.slot}")
+        if came_late(history.get(entry.slot, ()), entry.kind, entry.body, entry.made_at, own)
+        else entry
+        for entry in new
+    ]
+
+
+def _ahead(page_clock: Any) -> timedelta:
+    """How far a page's clock is ahead of the server's; none where it does not say, or where the way of a message explains it."""
+    try:
+        ahead = _with_zone(datetime.fromisoformat(str(page_clock).replace("Z", "+00:00"))) - datetime.now(timezone.utc)
+    except ValueError:
+        return timedelta(0)
+    return ahead if abs(ahead) > _ON_THE_WAY else timedelta(0)
+
+
+def _with_zone(moment: datetime) -> datetime:
+    return moment if moment.tzinfo is not None else moment.replace(tzinfo=timezone.utc)
+
+
+def _read(sent: Sequence[Any], ahead: timedelta) -> tuple[list[tuple[str, NewEntry]], dict[str, str]]:
     """The entries that can be read, with their keys as sent, and what is wrong with the others."""
     read: list[tuple[str, NewEntry]] = []
     refused: dict[str, str] = {}
     for body in sent:
         key = str(body.get("key", ""))[:80] if isinstance(body, Mapping) else ""
         try:
-            read.append((key, read_entry(body)))
+            read.append((key, read_entry(body, ahead)))
         except CavrelError as fault:
             refused[key] = str(fault)
     return read, refused
@@ -174,9 +212,9 @@ def _under(definition: Definition, chosen: Mapping[str, str]) -> Definition:
         return definition
 
 
-def read_entry(body: Any) -> NewEntry:
+def read_entry(body: Any, ahead: timedelta = timedelta(0)) -> NewEntry:
     """An entry from what a page sent: ``{"key": uuid, "kind", "slot", "body", "author", "made_at"}``; without an
-    author that is empty. Raises EntryError."""
+    author that is empty. ``ahead``: how far the page's clock is ahead. Raises EntryError."""
     if not isinstance(body, Mapping):
         raise EntryError("", "an entry is an object")
     for field in ("key", "kind", "slot", "made_at"):
@@ -203,7 +241,7 @@ def read_entry(body: Any) -> NewEntry:
         slot=body["slot"],
         body=dict(content),
         author=str(author)[:80] if named else "",
-        made_at=_moment(body),
+        made_at=_moment(body, ahead),
         client_key=key,
     )
 
@@ -217,12 +255,15 @@ def _keepable(text: str) -> bool:
     return "\x00" not in text
 
 
-def _moment(body: Mapping[str, Any]) -> datetime:
-    """When an entry was written by its page's clock; a clock that is years off is not believed. Raises EntryError."""
+def _moment(body: Mapping[str, Any], ahead: timedelta) -> datetime:
+    """When an entry was written by its page's clock, set right; a clock that is years off is not believed. Raises EntryError."""
     try:
-        made_at = datetime.fromisoformat(body["made_at"].replace("Z", "+00:00"))
+        made_at = _with_zone(datetime.fromisoformat(body["made_at"].replace("Z", "+00:00")))
     except ValueError as fault:
         raise EntryError("made_at", "cannot be read") from fault
     now = datetime.now(timezone.utc)
-    made_at = made_at if made_at.tzinfo is not None else made_at.replace(tzinfo=timezone.utc)
+    try:
+        made_at -= ahead
+    except OverflowError:
+        return now
     return made_at if _EARLIEST < made_at < now + _AHEAD else now

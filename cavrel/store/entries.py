@@ -87,9 +87,12 @@ class Standing:
             self._rows = connection.execute(STANDING_OF_ONE, [new[0].client_key, run, new[0].slot])
         else:
             self._rows = connection.execute(STANDING, [list(self._keys), sorted({entry.slot for entry in new}), run])
+        self._taken: tuple[dict[UUID, Entry], dict[str, list[Entry]]] | None = None
 
     def taken(self) -> tuple[dict[UUID, Entry], dict[str, list[Entry]]]:
         """Those by key, and those by slot. Raises KeyInUse."""
+        if self._taken is not None:
+            return self._taken
         known: dict[UUID, Entry] = {}
         history: dict[str, list[Entry]] = {}
         for row in self._rows:
@@ -102,7 +105,8 @@ class Standing:
             # It may be found by its key and by its slot.
             if of == self._run and entry not in history.get(entry.slot, ()):
                 history.setdefault(entry.slot, []).append(entry)
-        return known, history
+        self._taken = known, history
+        return self._taken
 
 
 def append(

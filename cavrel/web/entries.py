@@ -23,7 +23,7 @@ pages = Blueprint("entries", __name__)
 log = logging.getLogger("cavrel")
 
 _LINES = "application/x-ndjson"
-_REDRAWN = ("rows", "trials", "option", "undo", "leave-out", "take-back", "order")
+_REDRAWN = ("late", "rows", "trials", "option", "undo", "leave-out", "take-back", "order")
 
 
 @pages.post("/runs/<int:run>/entries")
@@ -31,10 +31,11 @@ def save(run: int) -> ResponseReturnValue:
     """Append entries; answers after the commit.
 
     Body: ``{"page": "measure", "since": newest entry the page shows, "view": a name of this page while it is open, "store": identity of the
-    database it was drawn from, "entries": [{"key": uuid, "kind", "slot", "body", "author", "made_at"}]}``. The answer: ``keys`` that are saved,
-    ``refused`` with what is wrong with each, ``entries`` (slot: number), ``at``; then ``last`` the newest entry, ``others`` that came meanwhile,
-    ``html`` with the page's fragments. Who accepts ``application/x-ndjson`` gets these as two lines, the first as soon as the entries are
-    committed; of several sends of one view that wait for their second line, only the newest gets more than ``{}``.
+    database it was drawn from, "now": the moment of sending by the page's clock, "entries": [{"key": uuid, "kind", "slot", "body", "author",
+    "made_at"}]}``. The answer: ``keys`` that are saved, ``refused`` with what is wrong with each, ``entries`` (slot: number), ``at``; then
+    ``last`` the newest entry, ``others`` that came meanwhile, ``html`` with the page's fragments. Who accepts ``application/x-ndjson`` gets these
+    as two lines, the first as soon as the entries are committed; of several sends of one view that wait for their second line, only the newest
+    gets more than ``{}``.
     """
     sent = _sent()
     if sent is None:
@@ -42,7 +43,7 @@ def save(run: int) -> ResponseReturnValue:
     if sent.get("store") not in (None, current_app.config["STORE"]):
         what = "These entries were made for another database than the one that answers here. They stay in this browser."
         return jsonify(error="Another database", what=what), 409
-    saved = saving.save(pool(), run, sent["entries"])
+    saved = saving.save(pool(), run, sent["entries"], sent.get("now"))
     if saved is None:
         abort(404)
     said = {
@@ -53,7 +54,7 @@ def save(run: int) -> ResponseReturnValue:
     }
     since = _number(sent.get("since"))
     own = {e.id for e in saved.stand}
-    whole = any(e.kind in _REDRAWN for e in saved.new)
+    whole = any(e.kind in _REDRAWN for e in saved.stand)
     whole = whole or any(e.kind == "correction" and e.body.get("reason") for e in saved.stand)
     page, view = str(sent.get("page", "")), str(sent.get("view", ""))[:80]
     turn = turns.Turn(run, view)

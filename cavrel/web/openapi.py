@@ -68,6 +68,11 @@ _BODIES: dict[str, dict[str, Any]] = {
             "page": {"type": "string"},
             "since": {"type": "integer"},
             "store": {"type": "string"},
+            "now": {
+                "type": "string",
+                "format": "date-time",
+                "description": "By the sender's clock, which may be wrong.",
+            },
         },
     },
     "traces.read": {"type": "object", "required": ["text"], "properties": {"text": {"type": "string"}}},

@@ -10,11 +10,21 @@ from playwright.sync_api import Browser, Page, expect
 from cavrel.store.cluster import Cluster
 from tests.browser.conftest import Server
 from tests.browser.test_measure import cell, saved
+from tests.web.http import entry
 
 
 def _texts(page: Page, server: Server, run: int) -> dict[str, str]:
     entries = page.request.get(f"{server.address}/runs/{run}/logbook.json").json()["entries"]
     return {e["slot"]: e["body"]["text"] for e in entries if e["kind"] == "reading"}
+
+
+def _emptied(page: Page) -> None:
+    """Wait until nothing is kept in the browser any more."""
+    for _ in range(200):
+        if not page.evaluate("Object.keys(localStorage).some((name) => name.startsWith('cavrel.entry.'))"):
+            return
+        page.wait_for_timeout(50)
+    raise AssertionError("entries are still kept in the browser")
 
 
 def test_kill_9_between_saves_and_a_crashed_database_lose_nothing(
@@ -243,3 +253,48 @@ def test_a_reading_is_saved_and_the_next_one_sent_though_figures_never_come(
     expect(page.locator("#notes")).not_to_contain_text("written twice")
     entries = page.request.get(f"{server.address}/runs/{run}/logbook.json").json()["entries"]
     assert entries[-1]["kind"] == "correction" and entries[-1]["body"]["text"] == "31.12"
+
+
+def test_a_clock_that_is_set_back_changes_no_order(page: Page, server: Server, new_run: Callable[..., int]) -> None:
+    run = new_run("Clock set back", suggested=False)
+    page.route("**/entries", lambda route: route.abort())
+    cell(page, "swings.t.1.1").fill("13.1")
+    page.keyboard.press("Enter")
+    expect(page.locator("#kept")).to_contain_text("1 kept here")
+    page.evaluate("(() => { const now = Date.now; Date.now = () => now() - 3600000; })()")
+    cell(page, "swings.t.1.1").fill("31.1")
+    page.keyboard.press("Enter")
+    expect(page.locator("#kept")).to_contain_text("2 kept here")
+    page.unroute("**/entries")
+    page.reload()
+    expect(page.locator("#rail")).to_contain_text("1 of 40 readings")
+    _emptied(page)
+    expect(cell(page, "swings.t.1.1")).to_have_value("31.1")
+    entries = page.request.get(f"{server.address}/runs/{run}/logbook.json").json()["entries"]
+    kept = [(e["kind"], e["body"]["text"]) for e in entries if e["slot"] == "swings.t.1.1"]
+    assert kept == [("reading", "13.1"), ("correction", "31.1")]
+
+
+def test_a_late_reading_asks_in_the_page_that_sent_it(page: Page, server: Server, new_run: Callable[..., int]) -> None:
+    run = new_run("Late tablet", suggested=False)
+    page.route("**/entries", lambda route: route.abort())
+    page.route("**/news?*", lambda route: route.abort())
+    cell(page, "swings.t.1.1").fill("13.1")
+    page.keyboard.press("Enter")
+    expect(page.locator("#kept")).to_contain_text("1 kept here")
+    page.wait_for_timeout(1200)
+    # Another device knows nothing of what this one keeps.
+    fresh = entry("reading", "swings.t.1.1", text="31.1", over=None)
+    token = page.evaluate("document.querySelector('meta[name=csrf-token]').content")
+    answer = page.request.post(
+        f"{server.address}/runs/{run}/entries", data={"entries": [fresh]}, headers={"X-CSRFToken": token}
+    )
+    assert answer.ok
+    page.unroute_all()
+    note = page.locator("#notes .note", has_text="13.1 came late")
+    expect(note).to_be_visible()
+    expect(cell(page, "swings.t.1.1")).to_have_value("31.1")
+    note.get_by_role("button", name="Take 13.1").click()
+    expect(cell(page, "swings.t.1.1")).to_have_value("13.1")
+    expect(note).to_have_count(0)
+    saved(page)

@@ -6,7 +6,7 @@ row and ``stretch:force.a.3`` the part of them that counts, ``stands:CODE@AT`` a
 ``run:title``, ``run:bench`` and ``run:away`` what the run is called, whose it is, and whether the list of runs shows it.
 """
 
-from cavrel.core.logbook.book import EMPTY, Book, Correction, as_written
+from cavrel.core.logbook.book import EMPTY, Book, Correction, as_written, came_late
 from cavrel.core.logbook.entry import LONGEST, LONGEST_TEXT, Entry, EntryError, in_force, undo_of
 from cavrel.core.logbook.gathered import slots_of
 from cavrel.core.logbook.kinds import KINDS, check_entry
@@ -28,6 +28,7 @@ __all__ = [
     "SheetState",
     "Slot",
     "as_written",
+    "came_late",
     "assemble",
     "check_entry",
     "in_force",

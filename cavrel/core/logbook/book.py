@@ -1,7 +1,8 @@
 """The logbook folded: what each slot holds now and held before. New entries are folded in; the old ones are not read again."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 from typing import Any
 
 from cavrel.core.logbook.entry import LONGEST, Entry, in_force, text_in_force, undo_of
@@ -106,6 +107,26 @@ def _clash(history: tuple[Entry, ...]) -> str | None:
         return None
     lost = text_in_force(before)
     return lost if lost and lost != last.body.get("text") else None
+
+
+SURELY = timedelta(seconds=1)
+"""Two pages that write within this time write at once: which was first is not known."""
+
+
+def came_late(
+    history: Sequence[Entry], kind: str, body: Mapping[str, Any], made_at: datetime, own: Collection[int] = ()
+) -> bool:
+    """Whether a reading was made before the one that stands in its place now, which its page did not show.
+
+    ``history``: the entries of its slot in order.
+    ``own``: numbers of entries that were sent with it: they come from the same page, in order, whatever its clock says.
+    """
+    if kind != "reading" or not history or "over" not in body:
+        return False
+    now = history[-1]
+    text = text_in_force(now)
+    seen = body["over"] == now.id or now.id in own
+    return not seen and bool(text.strip()) and text != body.get("text") and made_at + SURELY < now.made_at
 
 
 def as_written(history: Sequence[Entry], kind: str, body: Mapping[str, Any]) -> tuple[str, dict[str, Any]] | None:

@@ -7,9 +7,11 @@ from typing import Any
 
 from cavrel.core.errors import CavrelError
 
-LONGEST = {"reading": 200, "correction": 200, "leave-out": 1000, "note": 4000}
+LONGEST = {"reading": 200, "correction": 200, "late": 200, "leave-out": 1000, "note": 4000}
 """Characters of an entry's texts; what is longer is refused when it is sent, and a run document takes what is kept."""
 LONGEST_TEXT = 4000
+LATE = "late:"
+"""Before the slot of a reading that came late."""
 
 
 class EntryError(CavrelError):

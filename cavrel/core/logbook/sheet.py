@@ -36,6 +36,7 @@ class SheetState:
     ``rows``: series -> rows ruled.
     ``trials``: ``series.column`` -> trials ruled.
     ``clashes``: slots where two pages wrote over the same reading, with the text that lost.
+    ``late``: slot -> a reading that came after a newer one and waits for somebody to say which holds.
     ``notes``: in time.
     ``count``: entries.
     ``ticks``: what was made ready, looked at or read -> its entry: ``apparatus.0``, ``check.rule``, ``caution.0``.
@@ -52,6 +53,7 @@ class SheetState:
     rows: Mapping[str, int]
     trials: Mapping[str, int]
     clashes: Mapping[str, str]
+    late: Mapping[str, Entry]
     notes: tuple[Entry, ...]
     count: int
     ticks: Mapping[str, Entry]
@@ -142,6 +144,7 @@ def sheet_of(
         rows=rows,
         trials=trials,
         clashes=book.clashes,
+        late=standing.late,
         notes=book.notes,
         count=book.count,
         ticks=standing.ticks,

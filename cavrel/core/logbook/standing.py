@@ -13,6 +13,7 @@ class Standing:
 
     readings: dict[str, str] = field(default_factory=dict)
     left_out: dict[str, Entry] = field(default_factory=dict)
+    late: dict[str, Entry] = field(default_factory=dict)
     stands: dict[str, str] = field(default_factory=dict)
     sizes: dict[str, int] = field(default_factory=dict)
     options: dict[str, str] = field(default_factory=dict)

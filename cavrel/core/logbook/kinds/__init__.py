@@ -7,7 +7,7 @@ from cavrel.core.definition import Definition
 from cavrel.core.logbook.entry import LONGEST, LONGEST_TEXT, EntryError
 from cavrel.core.logbook.kinds.base import Kind, check_reading
 from cavrel.core.logbook.kinds.planning import Foresee, InstrumentOfRun, Settings, Tick, Without, Words, Zero
-from cavrel.core.logbook.kinds.reading import Correction, LeaveOut, Reading, Stretch, TakeBack, Trace
+from cavrel.core.logbook.kinds.reading import Correction, Late, LeaveOut, Reading, Stretch, TakeBack, Trace
 from cavrel.core.logbook.kinds.remark import Imported, Note, OfRun, Stands, Timing, Undo
 from cavrel.core.logbook.kinds.reporting import Marking, ReportText, Signed
 from cavrel.core.logbook.kinds.ruling import HeadingOfRun, HouseRule, Mark, Option, Order, Rows, Trials
@@ -17,7 +17,7 @@ __all__ = ["KINDS", "check_entry", "check_reading"]
 KINDS: Mapping[str, Kind] = {
     kind.name: kind()
     for kind in (
-        Reading, Correction, LeaveOut, TakeBack, Rows, Trials, Option, Trace, Stretch, Stands, Note, Timing, OfRun, Undo,
+        Reading, Correction, Late, LeaveOut, TakeBack, Rows, Trials, Option, Trace, Stretch, Stands, Note, Timing, OfRun, Undo,
         Settings, InstrumentOfRun, Zero, Tick, Words, Foresee, Without, HouseRule, HeadingOfRun, Mark, Order,
         ReportText, Signed, Marking, Imported,
     )

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from pydantic import ValidationError
 
 from cavrel.core.definition import Definition, first_fault
-from cavrel.core.logbook.entry import LONGEST, Entry, EntryError
+from cavrel.core.logbook.entry import LATE, LONGEST, Entry, EntryError
 from cavrel.core.logbook.kinds.base import Body, Kind, check_reading, column_of
 from cavrel.core.logbook.places import where
 from cavrel.core.logbook.run import TraceDocument
@@ -40,6 +40,30 @@ class Correction(Reading):
         reason = f", “{body['reason']}”" if body.get("reason") else ", no reason yet"
         was = f" instead of {body['was']}" if body.get("was") else ""
         return where(definition, trials, place), f"{body.get('text') or 'cleared'}{was}{reason}"
+
+
+class Late(Kind):
+    """A reading that arrived after a newer one had taken its place, from a page that did not show that yet; it stands beside it until
+    somebody says which holds (``settled``)."""
+
+    name, fixed = "late", True
+
+    def check(self, definition: Definition, slot: str, body: Body) -> None:
+        if not slot.startswith(LATE):
+            raise EntryError("slot", f"'{slot[:60]}' is no slot for a reading that came late")
+        check_reading(definition, slot.removeprefix(LATE))
+        if not isinstance(body.get("text"), str):
+            raise EntryError("body.text", "a reading has a text")
+
+    def apply(self, standing: Standing, slot: str, body: Body, entry: Entry) -> None:
+        if not body.get("settled"):
+            standing.late[slot.removeprefix(LATE)] = entry
+
+    def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
+        what = str(body.get("text", "")) or "cleared"
+        return where(
+            definition, trials, place
+        ), f"{what}, late: {'settled' if body.get('settled') else 'a newer one stood here'}"
 
 
 class LeaveOut(Kind):

@@ -95,7 +95,7 @@ async function post(batch) {
   return fetch(body.dataset.entriesUrl, {
     method: "POST",
     headers: { "Content-Type": "application/json", "X-CSRFToken": token.content, Accept: "application/x-ndjson" },
-    body: JSON.stringify({ page: body.dataset.page, view: VIEW, since: body.dataset.last, store: body.dataset.store, entries: batch }),
+    body: JSON.stringify({ page: body.dataset.page, view: VIEW, since: body.dataset.last, store: body.dataset.store, now: new Date().toISOString(), entries: batch }),
   });
 }
 

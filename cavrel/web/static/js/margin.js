@@ -64,6 +64,12 @@ function readAgain({ slot, writes, page }) {
   document.addEventListener("cavrel:saved", go, { once: true });
 }
 
+/** Of two readings that crossed, one holds; the other stays in the logbook. */
+function settle(slot, { text, was, over }, taken) {
+  if (taken) keep("correction", slot, { text, was, reason: "the earlier reading holds; it came late", over });
+  keep("late", `late:${slot}`, { text, settled: true });
+}
+
 /** Values that the experiment suggests become readings, for a person pressed for it. */
 function takeSuggested(texts) {
   for (const [slot, text] of Object.entries(texts)) {
@@ -103,6 +109,7 @@ function act(button) {
   else if (what === "take-suggested") takeSuggested(JSON.parse(seen));
   else if (what === "undo-all") for (const one of slot.split(" ")) keep("undo", one, {});
   else if (what === "choose") keep("option", slot, { choice: JSON.parse(button.dataset.writes) });
+  else if (what === "late-drop" || what === "late-take") settle(slot, JSON.parse(seen), what === "late-take");
   else if (what === "undo") keep("undo", slot, {});
 }
 

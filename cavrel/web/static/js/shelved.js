@@ -6,6 +6,7 @@ const ENTRY = `cavrel.entry.${HOME}.`;
 const ASIDE = `cavrel.aside.${HOME}.`;
 const DRAFT = `cavrel.draft.${HOME}.`;
 const memory = new Map(); // what the browser's store refuses stays in the page
+const COUNT = `cavrel.count.${HOME}`;
 let count = 0;
 
 function put(key, value) {
@@ -44,11 +45,18 @@ export function entries() {
   return all(ENTRY).sort(([a], [b]) => (a < b ? -1 : 1)).map(([, entry]) => entry);
 }
 
+/** A number above every one that was given here before, in any tab: a clock can be set back, a count only grows. */
+function next() {
+  let known = count;
+  try { known = Math.max(known, Number(localStorage.getItem(COUNT)) || 0); } catch { /* the page's own count then */ }
+  for (const [name] of all(ENTRY)) known = Math.max(known, Number(name.split(".")[0]) || 0);
+  count = known + 1;
+  try { localStorage.setItem(COUNT, String(count)); } catch { /* as above */ }
+  return String(count).padStart(15, "0");
+}
+
 export function add(entry) {
-  count += 1;
-  // The name sorts by time, and within one moment of one page by its own count.
-  const moment = String(Date.now()).padStart(15, "0");
-  put(`${ENTRY}${moment}.${String(count).padStart(6, "0")}.${entry.key}`, entry);
+  put(`${ENTRY}${next()}.${entry.key}`, entry);
 }
 
 export function remove(keys) {
