@@ -11,6 +11,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 from gunicorn.app.base import BaseApplication
@@ -27,6 +28,23 @@ MOST_DATABASE = 60
 """Connections to the database, of all processes together; PostgreSQL allows a hundred."""
 
 
+RENEWED = 20_000
+"""Requests after which a process is followed by another one, so that none grows for ever; up to twice as many, so that not all go at once."""
+LONGEST_ANSWER = 120
+"""Seconds in which a process that is renewed ends what it has begun."""
+MOST_MEMORY = int(os.environ.get("CAVREL_MEMORY") or "600") * 2**20
+"""Bytes that a process may grow to."""
+_LOOKED_AT = 20
+
+
+def _resident() -> int:
+    """Bytes of memory that this process uses."""
+    try:
+        return int(Path("/proc/self/statm").read_bytes().split()[1]) * os.sysconf("SC_PAGE_SIZE")
+    except (OSError, ValueError, IndexError):
+        return 0
+
+
 def end_with_parent() -> None:
     """Ask Linux to kill this process when the one that started it ends; elsewhere the master's own watch has to do."""
     with contextlib.suppress(OSError, AttributeError):
@@ -38,6 +56,7 @@ class _Master(BaseApplication):  # type: ignore[misc]
 
     def __init__(self, socket: int, many: int, url: str, make: Callable[[Pool], Any]) -> None:
         self.socket, self.many, self.url, self.make, self.first = socket, many, url, make, False
+        self.since = 0
         super().__init__()
 
     def load_config(self) -> None:
@@ -56,6 +75,7 @@ class _Master(BaseApplication):  # type: ignore[misc]
             "loglevel": "warning",
             "control_socket_disable": True,
             "post_fork": self.began,
+            "post_request": self.answered,
         }
         for name, value in settings.items():
             self.cfg.set(name, value)
@@ -64,6 +84,18 @@ class _Master(BaseApplication):  # type: ignore[misc]
         """A process was forked."""
         end_with_parent()
         self.first = worker.age == 1
+
+    def answered(self, worker: Any, _request: Any, _environment: Any, _answer: Any) -> None:
+        """A request was answered: a process that has grown old or large answers those that it has begun and is followed by another."""
+        self.since += 1
+        if not worker.alive or self.since % _LOOKED_AT:
+            return
+        # Not all of them at once.
+        old = self.since > RENEWED * (1 + worker.age % 8 / 8)
+        if old or _resident() > MOST_MEMORY:
+            worker.log.warning("a process is renewed: %d requests, %d MB", self.since, _resident() // 2**20)
+            worker.cfg.set("graceful_timeout", LONGEST_ANSWER)
+            worker.alive = False
 
     def load(self) -> Any:
         """One process's application, with connections of its own; it waits for a database that is away."""

@@ -31,7 +31,7 @@ _MOST_PARTS = 12
 _DEEPEST = 40
 
 
-def _too_deep(text: str) -> bool:
+def too_deep(text: str) -> bool:
     """Whether keys or brackets stand deeper in each other than any definition's."""
     heads = (line.partition("=")[0] for line in text.splitlines())
     return "[" * _DEEPEST in text or any(
@@ -62,7 +62,7 @@ def read_toml(text: str) -> Definition:
     """A definition from its TOML text. Raises DefinitionError."""
     if len(text) > LONGEST:
         raise DefinitionError("", f"a definition may have {LONGEST} characters; this one has {len(text)}")
-    if _too_deep(text):
+    if too_deep(text):
         raise DefinitionError("", "a key of more than a dozen parts leads nowhere in a definition")
     try:
         document = tomllib.loads(text)
@@ -167,24 +167,36 @@ def _advice(definition: Definition, place: str) -> str:
     return ""
 
 
-@by_identity(512)
 def meanings_of(definition: Definition, options: Mapping[str, str] | None = None) -> Mapping[str, LineMeaning]:
-    """What slope and intercept stand for in each line of a definition. Raises DefinitionError where it contradicts its law."""
+    """What slope and intercept stand for in each line of a definition, as far as algebra ends in time. Raises DefinitionError where it
+    contradicts its law."""
+    try:
+        return _meanings(definition, options or {})
+    except algebra.Late:
+        return {}
+
+
+@by_identity(512)
+def _meanings(definition: Definition, options: Mapping[str, str]) -> Mapping[str, LineMeaning]:
     if definition.options or options:
-        definition = definitions.choose(definition, options or {})
-    return algebra.meanings(definition.model_dump_json(by_alias=True))
+        definition = definitions.choose(definition, options)
+    return algebra.meanings(definition)
 
 
 def laws() -> dict[str, str]:
-    """Every experiment that ships, under every combination of its conventions: what its law's answer is known by -> its canonical JSON."""
+    """Every experiment that ships, under every combination of its conventions: what its law's answer is known by -> what algebra is asked."""
     found = {}
     for definition in experiments().values():
         for chosen in ({}, *combinations(definition)):
-            text = definitions.choose(definition, chosen).model_dump_json(by_alias=True)
+            text = algebra.asked(definitions.choose(definition, chosen))
             found[algebra.known_by(text)] = text
     return found
 
 
 def solved_in_time(definition: Definition) -> bool:
     """Whether the algebra of a definition's law, under the usual conventions, ended before its deadline."""
-    return algebra.solved_in_time(definitions.choose(definition, {}).model_dump_json(by_alias=True))
+    try:
+        _meanings(definition, {})
+    except algebra.Late:
+        return False
+    return True

@@ -1,12 +1,13 @@
 """Where in a definition's TOML text a fault lies: from the place that an error names to the line of the text."""
 
+import json
 import re
 import tomllib
 from dataclasses import dataclass
 
 from pydantic import ValidationError
 
-from cavrel import catalogue
+from cavrel import bounded, catalogue
 from cavrel.core import definition as definitions
 from cavrel.core.definition import Definition
 from cavrel.core.errors import DefinitionError
@@ -35,10 +36,32 @@ class ReadText:
     faults: tuple[TextFault, ...]
 
 
+TASK = bounded.Task(name="cavrel.catalogue.places:judged", what="this text", seconds=12, megabytes=600)
+
+
 def read_text(text: str) -> ReadText:
-    """Read a definition from its text, compile it and hold it against its law. Never raises for what a person typed."""
+    """Read a definition from its text, compile it and hold it against its law, in a process of its own. Never raises for what a person
+    typed."""
     if len(text) > LONGEST:
         return ReadText(None, (TextFault(1, "", f"a definition may have {LONGEST} characters"),))
+    try:
+        document, faults = bounded.run(TASK, text)
+    except bounded.Over as fault:
+        return ReadText(None, (TextFault(1, "", fault.what),))
+    made = definitions.load(json.loads(document), catalogue.instruments()) if document else None
+    return ReadText(made, tuple(TextFault(*one) for one in faults))
+
+
+def judged(text: str) -> tuple[str, list[tuple[int, str, str]]]:
+    """The same as plain data: the definition as JSON, empty where there are faults; and the faults."""
+    read = _judged(text)
+    faults = [(fault.line, fault.place, fault.what) for fault in read.faults]
+    return json.dumps(read.definition.document()) if read.definition else "", faults
+
+
+def _judged(text: str) -> ReadText:
+    if catalogue.too_deep(text):
+        return ReadText(None, (TextFault(1, "", "a key of more than a dozen parts leads nowhere in a definition"),))
     try:
         document = tomllib.loads(text)
     except tomllib.TOMLDecodeError as fault:
@@ -46,6 +69,8 @@ def read_text(text: str) -> ReadText:
         line = int(match[1]) if match else max(text.count("\n"), 1)
         what = _AT_LINE.sub("", str(fault)).strip()
         return ReadText(None, (TextFault(line, "", f"not readable as TOML: {what[0].lower()}{what[1:]}"),))
+    except ValueError as fault:  # such as a number of more digits than Python reads
+        return ReadText(None, (TextFault(1, "", f"not readable as TOML: {fault}"),))
     except RecursionError:
         return ReadText(None, (TextFault(1, "", "brackets stand too deep inside each other"),))
     try:

@@ -2,9 +2,10 @@
 
 import json
 import math
+from collections import OrderedDict
 from typing import Any
 
-from cavrel import catalogue
+from cavrel import bounded, catalogue
 from cavrel.core.analysis import analyse
 from cavrel.core.cupboard import Cupboard
 from cavrel.core.cupboard.changes import changes
@@ -15,6 +16,8 @@ from cavrel.core.findings.judge import judge
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.quantity.value import MeasuredValue
 from cavrel.service.opened import Opened
+from cavrel.service.opening import open_run
+from cavrel.store.pool import Pool, open_pool
 
 _OFFERED: dict[str, list[Any]] = {"acceptable": [1.0, 5.0, 10.0], "g": [9.8, 9.81, 9.80665]}
 """Values of rules that are numbers, as schools have them; what is in force is offered too."""
@@ -43,6 +46,31 @@ def rules_of(opened: Opened) -> dict[str, Any]:
         found.append({"name": name, "title": rule.title, "choices": choices, "own": name in own})
     first = next(iter(opened.definition.results.values()), None)
     return {"rules": found, "result": first.label if first else "", "measured": _measured(opened)}
+
+
+TASK = bounded.Task(name="cavrel.present.rules:rules_here", what="this comparison of rules", seconds=60, megabytes=600)
+_MOST = 64
+_known: OrderedDict[tuple[object, ...], dict[str, Any]] = OrderedDict()
+
+
+def rules_apart(pool: Pool, opened: Opened) -> dict[str, Any]:
+    """The same, worked out in a process of its own, for it takes some forty analyses, and remembered until the run changes. Raises
+    bounded.Over."""
+    run = opened.run
+    key = (run.id, run.made_at, run.newest, run.made_of, run.digest)
+    found = _known.get(key)
+    if found is None:
+        found = _known[key] = bounded.run(TASK, pool.conninfo, run.id)
+        while len(_known) > _MOST:
+            _known.popitem(last=False)
+    return found
+
+
+def rules_here(url: str, run: int) -> dict[str, Any]:
+    """The rules of a run by its number, empty where it cannot be had."""
+    with open_pool(url, size=1) as pool:
+        opened = open_run(pool, run)
+    return rules_of(opened) if opened is not None else {"rules": [], "result": "", "measured": False}
 
 
 def _choices(name: str, rule: Rule, now: Any) -> list[tuple[Any, str]]:

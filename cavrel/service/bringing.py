@@ -6,10 +6,10 @@ from dataclasses import dataclass
 from datetime import datetime, timezone
 from uuid import UUID, uuid4
 
-from cavrel import catalogue
+from cavrel import bounded, catalogue
 from cavrel.core.definition import Definition, choose
 from cavrel.core.document.carried import Carried, CarriedError
-from cavrel.core.document.unpack import FileError, Parcel, course_in, unpack
+from cavrel.core.document.unpack import MOST_BYTES, FileError, Parcel, course_in, unpack
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import Entry, check_entry, in_force
 from cavrel.core.logbook.kinds import KINDS
@@ -20,7 +20,7 @@ from cavrel.store import brought, courses
 from cavrel.store import runs as run_store
 from cavrel.store.courses import About
 from cavrel.store.entries import CANNOT_KEEP
-from cavrel.store.pool import Connection, Pool, transaction
+from cavrel.store.pool import Connection, DatabaseAway, Pool, open_pool, transaction
 from cavrel.store.runs import Run
 
 MOST_OF_BODY = 2_000_000
@@ -160,6 +160,28 @@ def bring(
             return _put(connection, ready, file, into, author, key or uuid4())
     except CANNOT_KEEP as fault:
         raise FileError("", f"holds characters or numbers that cannot be kept: {str(fault).splitlines()[0]}") from fault
+
+
+TASK = bounded.Task(name="cavrel.service.bringing:bring_here", what="this file", seconds=20, megabytes=700)
+
+
+def bring_bounded(pool: Pool, body: bytes, file: str, course: str, bench: str, key: UUID) -> int:
+    """As `bring`, in a process of its own. Raises CavrelError, DatabaseAway."""
+    if len(body) > MOST_BYTES:
+        raise FileError("", f"has {len(body) // 2**20} MB, and a file to bring in has {MOST_BYTES // 2**20} at most")
+    number: int = bounded.run(TASK, pool.conninfo, body, file, course, bench, str(key))
+    if not number:
+        raise DatabaseAway("it went away from the process that brings a file in")
+    return number
+
+
+def bring_here(url: str, body: bytes, file: str, course: str, bench: str, key: str) -> int:
+    """The number of the run; 0 where the database is away. Raises CavrelError."""
+    try:
+        with open_pool(url, size=1) as pool:
+            return bring(pool, body, file, course, bench, key=UUID(key))
+    except DatabaseAway:
+        return 0
 
 
 def _put(connection: Connection, ready: Ready, file: str, course: int, author: str, key: UUID) -> int:

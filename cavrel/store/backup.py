@@ -23,7 +23,7 @@ from cavrel.store import numbers
 from cavrel.store.migrate import known, migrate
 
 FORMAT = "cavrel-backup/1"
-_APART = {"migration", "work", "work_part"}
+_APART = {"migration", "work", "work_part", "paper"}
 """Tables that are not kept: the schema's own, and what long work has made, all of which can be made again."""
 _BLOCK = 1 << 20
 

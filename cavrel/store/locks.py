@@ -15,6 +15,7 @@ class Of(IntEnum):
     WORK = 6
     EXPERIMENTS = 7
     COURSE = 8
+    PAPER = 9
 
 
 MIGRATION = 7_219_004_411
@@ -26,6 +27,12 @@ QUEUE = 7_219_004_412
 def hold(connection: Connection, of: Of, number: int) -> None:
     """Until the end of the transaction nobody else holds it. Raises psycopg.errors.LockNotAvailable where somebody does for too long."""
     connection.execute("select pg_advisory_xact_lock(%s, %s)", [int(of), number % 2**31])
+
+
+def mine_until_end(connection: Connection, of: Of, number: int) -> bool:
+    """Whether this transaction holds it, until it ends; false where another one does."""
+    row = connection.execute("select pg_try_advisory_xact_lock(%s, %s) as mine", [int(of), number % 2**31]).fetchone()
+    return bool(row and row["mine"])
 
 
 def mine(connection: Connection, of: Of, number: int) -> bool:

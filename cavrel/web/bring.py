@@ -62,7 +62,7 @@ def take() -> ResponseReturnValue:
     bench = request.form.get("bench", "")
     bench = bench if bench in {b.name for b in benches} else ""
     try:
-        run = bringing.bring(pool(), sent.read(), name, course.slug, bench, key=_key(request.form.get("key", "")))
+        run = bringing.bring_bounded(pool(), sent.read(), name, course.slug, bench, _key(request.form.get("key", "")))
     except CavrelError as fault:
         return _page(f"{fault}. Nothing was brought in.", name), 422
     opened = open_run(pool(), run)

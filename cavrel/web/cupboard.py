@@ -23,7 +23,7 @@ from cavrel.service.opened import unstarted
 from cavrel.store import cupboards as store
 from cavrel.store.courses import Course
 from cavrel.store.pool import Connection, transaction
-from cavrel.web import forms
+from cavrel.web import forms, setting
 from cavrel.web.addressed import CoursePages, course_of
 from cavrel.web.shared import pool
 from cavrel.web.shelf import newest_cupboard, on_shelf
@@ -122,7 +122,7 @@ def _form(now: Cupboard, typed: Mapping[str, Any]) -> Cupboard:
     if typed.get("drop"):
         return without_form(now, typed.get("name", ""))
     body = typed.get("body", "").replace("\r\n", "\n")
-    forms.rendered(body, report.content(unstarted(catalogue.house(), now, {})))
+    setting.form(body, report.content(unstarted(catalogue.house(), now, {})))
     return with_form(now, typed.get("name", ""), typed.get("title", ""), body)
 
 

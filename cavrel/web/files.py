@@ -11,7 +11,7 @@ from cavrel.core.document.tables import as_csv
 from cavrel.core.errors import CavrelError
 from cavrel.present import export, graphs, measure, report
 from cavrel.service.opened import Opened
-from cavrel.web import forms
+from cavrel.web import forms, setting
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,10 +40,8 @@ def _report(opened: Opened, wish: Wish) -> tuple[str, str]:
 
 
 def _pdf(opened: Opened, wish: Wish) -> bytes:
-    from cavrel.web import pdf  # what sets it takes a second to load
-
     body, title = _report(opened, wish)
-    return pdf.pdf(body, title, opened.run.bench, wish.paper)
+    return setting.pdf(body, title, opened.run.bench, wish.paper)
 
 
 def _html(opened: Opened, wish: Wish) -> bytes:

@@ -9,12 +9,18 @@ from jinja2.exceptions import SecurityError
 from jinja2.sandbox import ImmutableSandboxedEnvironment
 from markupsafe import Markup
 
+from cavrel import bounded
 from cavrel.core.cupboard import Cupboard
 from cavrel.core.errors import CavrelError
+from cavrel.web import setting
 
 SHIPPED = {"full": "Full", "one-page": "One page", "exam": "Exam table"}
 USUAL = "full"
 _LONGEST = 4_000_000
+
+
+_ran_over: dict[str, str] = {}
+"""Forms that ran over their limits, and how: each page with one would cost the same again."""
 
 
 class _Sandbox(ImmutableSandboxedEnvironment):
@@ -51,9 +57,14 @@ def body(name: str, content: Mapping[str, Any], cupboard: Cupboard, live: bool =
     """A report's body by a form, and what is wrong with the form: then the full one is shown instead. ``live``: it can be edited."""
     if name in SHIPPED:
         return Markup(render_template(f"report/forms/{name}.html", c=content, live=live)), ""
+    own = cupboard.forms[name].body
     try:
-        return rendered(cupboard.forms[name].body, content, live), ""
+        if own in _ran_over:
+            raise CavrelError("", _ran_over[own])
+        return Markup(setting.form(own, content, live)), ""
     except CavrelError as fault:
+        if isinstance(fault, bounded.Over) and fault.surely:
+            _ran_over[own] = fault.what
         whole, _ = body(USUAL, content, cupboard, live)
         return (
             whole,

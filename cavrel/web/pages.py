@@ -22,6 +22,7 @@ from cavrel.web import (
     marking,
     measure,
     openapi,
+    papers,
     patterns,
     plan,
     report,
@@ -52,6 +53,7 @@ OTHERS = (
     table,
     openapi,
     help,
+    papers,
     patterns,
 )
 

@@ -18,9 +18,9 @@ from weasyprint.text.fonts import FontConfiguration
 from weasyprint.urls import URLFetcher, URLFetcherResponse
 
 from cavrel.web import assets
+from cavrel.web.setting import PAPERS
 
 logging.getLogger("weasyprint").setLevel(logging.CRITICAL)  # it would write whole pictures into the log
-PAPERS = {"a4": "A4", "letter": "Letter"}
 _SVG = re.compile(r"<svg\b|</svg>")
 _MATH = re.compile(r"<math\b.*?</math>", re.S)
 _LABEL = re.compile(r'aria-label="([^"]*)"')

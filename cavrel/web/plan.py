@@ -51,8 +51,12 @@ def house(run: int) -> ResponseReturnValue:
     with transaction(pool()) as connection:
         newest = store.versions(connection, opened.run.course, 1)[0]
         cupboard = cupboard_of(connection, opened.run.course, newest.version, newest.digest)
+    try:
+        found = rules.rules_apart(pool(), opened)
+    except CavrelError as fault:
+        return render_template("parts/unworked.html", what=f"What the rules make of this run is not shown: {fault}.")
     return render_template(
-        "plan/house.html", run=opened.run, newer=rules.newer(opened, newest.version, cupboard), **rules.rules_of(opened)
+        "plan/house.html", run=opened.run, newer=rules.newer(opened, newest.version, cupboard), **found
     )
 
 

@@ -6,7 +6,7 @@ from hashlib import sha256
 from typing import Any
 from uuid import UUID, uuid4
 
-from flask import Blueprint, Response, abort, jsonify, redirect, render_template, request, url_for
+from flask import Blueprint, abort, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from cavrel.core.cupboard import EMPTY, Cupboard
@@ -19,7 +19,8 @@ from cavrel.store import courses
 from cavrel.store import reports as store
 from cavrel.store.pool import transaction
 from cavrel.store.reports import SignedReport
-from cavrel.web import forms
+from cavrel.web import forms, papers
+from cavrel.web.setting import PAPERS
 from cavrel.web.shared import Following, frame, opened_or_404, pool, stage_page
 from cavrel.web.shelf import newest_cupboard
 
@@ -226,26 +227,19 @@ def signed_pdf(run: int, version: int) -> ResponseReturnValue:
     return _on_paper(opened, body["content"], found)
 
 
-def _on_paper(opened: Opened, content: dict[str, Any], version: SignedReport | None) -> Response:
+def _on_paper(opened: Opened, content: dict[str, Any], version: SignedReport | None) -> ResponseReturnValue:
     cupboard = course_cupboard(opened)
     name = forms.chosen(request.args.get("form", ""), cupboard)
     size = request.args.get("paper", "a4").lower()
-    made = Response(as_pdf(content, version, name, cupboard, size), mimetype="application/pdf")
-    # A page of our own shows it within itself.
-    made.headers["Content-Security-Policy"] = "default-src 'none'; frame-ancestors 'self'"
+    body, _ = forms.body(name, content, cupboard)
+    source = {
+        "page": render_template("report/printed.html", c=content, v=version, body=body),
+        "title": content["title"] + (" (simulated readings)" if content.get("simulated") else ""),
+        "author": version.author if version else content["bench"],
+        "paper": size if size in PAPERS else "a4",
+    }
     number = f"-v{version.version}" if version else ""
-    made.headers["Content-Disposition"] = f'inline; filename="{export.file_name(opened)}{number}.pdf"'
-    return made
-
-
-def as_pdf(content: dict[str, Any], version: SignedReport | None, form: str, cupboard: Cupboard, size: str) -> bytes:
-    """A report by a form as PDF."""
-    from cavrel.web.pdf import pdf as paper  # what sets it takes a second to load, which only a PDF should cost
-
-    body, _ = forms.body(form, content, cupboard)
-    page = render_template("report/printed.html", c=content, v=version, body=body)
-    title = content["title"] + (" (simulated readings)" if content.get("simulated") else "")
-    return paper(page, title, version.author if version else content["bench"], size)
+    return papers.answer(source, f"{export.file_name(opened)}{number}.pdf")
 
 
 def follow(opened: Opened, following: Following) -> str:

@@ -8,6 +8,7 @@ from uuid import UUID, uuid4
 from flask import Blueprint, abort, jsonify, redirect, request, url_for
 from flask.typing import ResponseReturnValue
 
+from cavrel import bounded
 from cavrel.core.document import grid as grids
 from cavrel.core.document.grid import Grid
 from cavrel.core.document.unpack import FileError
@@ -24,6 +25,8 @@ pages = Blueprint("table", __name__)
 
 MOST_TEXT = 2_000_000
 _SHOWN = 14
+_FILE = bounded.Task(name="cavrel.core.document.grid:plain_sheets", what="this file", seconds=10, megabytes=500)
+_PASTED = bounded.Task(name="cavrel.core.document.grid:plain_text", what="this table", seconds=5)
 
 
 @pages.get("/runs/<int:run>/import")
@@ -97,12 +100,13 @@ def back(run: int) -> ResponseReturnValue:
 
 
 def _sent(file: str) -> tuple[list[Grid], str]:
-    """The tables sent: a file, a paste, or those that were looked at before. Raises FileError."""
+    """The tables sent: a file, a paste, or those that were looked at before. Raises CavrelError."""
     sent = request.files.get("table")
     if sent is not None and sent.filename:
-        return grids.read(sent.read(), sent.filename), sent.filename.replace("\x00", "")[:200]
+        sheets = bounded.run(_FILE, sent.read(), sent.filename)
+        return [Grid(*sheet) for sheet in sheets], sent.filename.replace("\x00", "")[:200]
     if request.form.get("text", "").strip():
-        return [grids.of_text(request.form["text"][:MOST_TEXT])], ""
+        return [Grid(*sheet) for sheet in bounded.run(_PASTED, request.form["text"][:MOST_TEXT])], ""
     try:
         held = json.loads(request.form.get("grids", ""))
         found = [Grid(str(name), tuple(tuple(str(cell) for cell in row) for row in rows)) for name, rows in held]

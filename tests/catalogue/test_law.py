@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from cavrel import catalogue
+from cavrel import bounded, catalogue
 from cavrel.catalogue import algebra
 from cavrel.core import definition as definitions
 from cavrel.core.analysis import analyse
@@ -118,10 +118,48 @@ def test_algebra_has_a_deadline(what: str, law: str, x: str, y: str) -> None:
     )  # a bound against hanging, not a measurement: the deadline is 1.5 s of processor time
 
 
+def test_words_are_not_asked_about_again(monkeypatch: pytest.MonkeyPatch) -> None:
+    asked: list[str] = []
+    worked_out = algebra.worked_out
+
+    def counted(question: str) -> dict[str, Any]:
+        asked.append(question)
+        return worked_out(question)
+
+    monkeypatch.setattr(algebra, "worked_out", counted)
+    body: dict[str, Any] = pendulum("4*pi^2/line.slope", "T*T*T/T").document()
+    meant = catalogue.meanings_of(definitions.load(body))
+    body |= {"title": "Otherwise", "id": "otherwise", "steps": [{"do": "Wait."}]}
+    body["results"]["g"]["label"] = body["series"]["swings"]["label"] = "Another word"
+    assert catalogue.meanings_of(definitions.load(body)) == meant
+    assert len(asked) == 1
+    body["fits"]["line"]["y"] = "2*T*T"
+    body["results"]["g"]["formula"] = "8*pi^2/line.slope"
+    assert catalogue.meanings_of(definitions.load(body)) != meant
+    assert len(asked) == 2
+
+
+@pytest.mark.parametrize(("surely", "times"), [(True, 1), (False, 2)])
+def test_late_by_the_machine_is_tried_again_late_by_itself_is_not(
+    monkeypatch: pytest.MonkeyPatch, surely: bool, times: int
+) -> None:
+    asked: list[str] = []
+
+    def late(question: str) -> dict[str, Any]:
+        asked.append(question)
+        raise bounded.Over("late", surely)
+
+    monkeypatch.setattr(algebra, "worked_out", late)
+    law = pendulum("4*pi^2/line.slope", f"T^{3 if surely else 5}/T^{1 if surely else 3}")
+    assert catalogue.meanings_of(law) == {}
+    assert not catalogue.solved_in_time(law)
+    assert len(asked) == times
+
+
 def test_a_process_of_algebra_that_dies_is_started_anew() -> None:
     assert catalogue.meanings_of(pendulum("4*pi^2/line.slope"))["line"].through_origin
-    assert algebra._child.process is not None
-    algebra._child.process.kill()
+    for child in bounded.pool._children.idle:
+        child.process.kill()
     assert catalogue.meanings_of(pendulum("4*pi^2/line.slope", "T*T"))["line"].through_origin
 
 
@@ -177,5 +215,5 @@ def test_the_laws_that_ship_are_what_algebra_gives() -> None:
     laws = catalogue.laws()
     assert shipped.keys() == laws.keys(), "run ./run laws"
     for key, text in laws.items():
-        assert shipped[key] == algebra.worked_out(text), f"{json.loads(text)['id']}: run ./run laws"
+        assert shipped[key] == algebra.worked_out(text), f"{json.loads(text)['law']}: run ./run laws"
         assert "late" not in shipped[key]

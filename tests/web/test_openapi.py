@@ -94,6 +94,7 @@ PARTS = {
     "/runs/{run}/traces/{place}/part": "a fragment",
     "/runs/{run}/report/pages": "the PDF in a frame",
     "/write": "an empty editor",
+    "/papers/{digest}": "the PDF, or how far it is",
     "/runs/{run}/plan/again": "a fragment",
     "/runs/{run}/plan/asked": "a fragment",
     "/runs/{run}/plan/house": "a fragment",

@@ -54,6 +54,16 @@ def read(body: bytes, name: str) -> list[Grid]:
     return [_grid(name, _lines(_decoded(body)))]
 
 
+def plain_sheets(body: bytes, name: str) -> list[tuple[str, tuple[tuple[str, ...], ...]]]:
+    """The tables in a file as plain data: names and rows. Raises FileError."""
+    return [(grid.name, grid.rows) for grid in read(body, name)]
+
+
+def plain_text(text: str) -> list[tuple[str, tuple[tuple[str, ...], ...]]]:
+    """The table in a text that was pasted, the same way. Raises FileError."""
+    return [("", of_text(text).rows)]
+
+
 def of_text(text: str) -> Grid:
     """The table in a text that was pasted. Raises FileError."""
     return _grid("", _lines(text))
@@ -72,6 +82,8 @@ def _decoded(body: bytes) -> str:
 
 def _lines(text: str) -> list[list[str]]:
     text = text.replace("\x00", "")
+    if text.count("\n") > 4 * MOST_ROWS:
+        raise FileError("", f"has {text.count(chr(10))} lines; {MOST_ROWS} rows are the most")
     lines = [line for line in text.splitlines() if line.strip()][:40]
     if not lines:
         raise FileError("", "holds nothing")

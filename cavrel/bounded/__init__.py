@@ -1,0 +1,5 @@
+"""Work within limits, in a process of its own: see the README."""
+
+from cavrel.bounded.pool import Over, Task, run
+
+__all__ = ["Over", "Task", "run"]
