@@ -28,6 +28,7 @@ def behind_a_server(wanted: str) -> Iterable[Row]:
     for name, measure in (
         ("saves", saves.alone),
         ("course", saves.course),
+        ("papers", saves.beside),
         ("tables", saves.long_tables),
         ("memory", saves.memory),
         ("lists", lists.of_years),

@@ -6,14 +6,17 @@ import threading
 import time
 from collections.abc import Callable
 from datetime import datetime, timezone
+from http.client import HTTPConnection
 from pathlib import Path
 from uuid import uuid4
 
 from bench.ratio import Row
 from bench.served import Client, Served, pendulum_run
 from cavrel.store import entries as entry_store
+from cavrel.store import work
 from cavrel.store.entries import NewEntry
 from cavrel.store.pool import transaction
+from cavrel.watch import Watch
 
 SECONDS = 60.0
 BENCHES = 40
@@ -59,11 +62,50 @@ def course(here: Served) -> list[Row]:
     return found
 
 
+def beside(here: Served) -> list[Row]:
+    """Forty benches that save once a second while twenty PDFs and an archive of the course are made."""
+    bare = [took for (took,) in _together([Client(here.bare) for _ in range(BENCHES)], lambda c, i: (c.bare(),), 30)]
+    runs = [pendulum_run(here, f"Written up {n}") for n in range(20)]
+    clients = [Client(here.ours, pendulum_run(here, f"Beside {n}")) for n in range(BENCHES)]
+    with transaction(here.pool) as connection:
+        work.ask(connection, here.course, "package", {}, len(runs) + BENCHES, "", uuid4())
+    watch, made = Watch(str(here.pool.conninfo)), []
+    threads = [threading.Thread(target=lambda run=run: made.append(_pdf(here.ours, run))) for run in runs]
+    for thread in threads:
+        thread.start()
+    took = _together(clients, lambda c, i: c.saved_and_shown("swings.t.8.5", f"{67.5 + 0.01 * (i % 30):.2f}"), 30)
+    for thread in threads:
+        thread.join()
+    watch.stop()
+    assert made == [200] * len(runs), made
+    mine = [t[0] for t in took]
+    begin = f"{BENCHES} benches, saved, beside 20 PDFs and an archive"
+    return [
+        Row(f"{begin}: median", _share(mine, 0.5), _share(bare, 0.5), "6×", 6.0),
+        Row(f"{begin}: 99 of 100 within", _share(mine, 0.99), _share(bare, 0.99), "10×", 10.0),
+    ]
+
+
+def _pdf(port: int, run: int) -> int:
+    """Ask for a report as PDF as a program does, and again where it is told to; what it was answered at last."""
+    for _ in range(5):
+        http = HTTPConnection("127.0.0.1", port, timeout=180)
+        http.request("GET", f"/runs/{run}/report.pdf")
+        answer = http.getresponse()
+        answer.read()
+        http.close()
+        if answer.status != 503:
+            break
+    return answer.status
+
+
 def _share(times: list[float], share: float) -> float:
     return sorted(times)[min(int(share * len(times)), len(times) - 1)]
 
 
-def _together(clients: list[Client], call: Callable[[Client, int], tuple[float, ...]]) -> list[tuple[float, ...]]:
+def _together(
+    clients: list[Client], call: Callable[[Client, int], tuple[float, ...]], seconds: float = SECONDS
+) -> list[tuple[float, ...]]:
     """Every client calls once a second, each at its own moment of it."""
     took: list[tuple[float, ...]] = []
     faults: list[BaseException] = []
@@ -71,7 +113,7 @@ def _together(clients: list[Client], call: Callable[[Client, int], tuple[float, 
 
     def work(number: int, client: Client) -> None:
         try:
-            for i in range(int(SECONDS)):
+            for i in range(int(seconds)):
                 due = began + i + number / len(clients)
                 time.sleep(max(due - time.perf_counter(), 0.0))
                 took.append(call(client, i))

@@ -3,12 +3,14 @@
 What it makes is kept run by run in the database; killed, it leaves the rest to the next one.
 """
 
+import contextlib
 import logging
 import os
 from collections.abc import Mapping
 from typing import Any
 
 from cavrel import watch
+from cavrel.bounded.pool import NICE
 from cavrel.service import working
 from cavrel.service.opened import Opened
 from cavrel.store import queue
@@ -45,5 +47,7 @@ def work_off(url: str) -> None:
 
 if __name__ == "__main__":
     end_with_parent()
+    with contextlib.suppress(OSError):
+        os.nice(NICE)
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(name)s: %(message)s")
     work_off(os.environ["DATABASE_URL"])

@@ -16,11 +16,9 @@ from pathlib import Path
 from types import FrameType
 from typing import Any, BinaryIO
 
-from cavrel.bounded.pool import HEAD
+from cavrel.bounded.pool import HEAD, NICE
 from cavrel.core.errors import CavrelError
 
-NICE = 8
-"""What answers pages comes first."""
 _known: dict[str, Callable[..., Any]] = {}
 
 

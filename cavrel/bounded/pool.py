@@ -26,6 +26,8 @@ RENEWED = 200
 TURN = 20.0
 """Seconds that one waits for its turn."""
 _START = 30.0
+NICE = 19
+"""How far work beside the pages stands back for what answers them."""
 HEAD = struct.Struct(">Q")
 
 

@@ -10,6 +10,7 @@ from cavrel.core.document.tables import Table
 from cavrel.core.document.workbook import workbook
 from cavrel.present import measure, printed, report
 from cavrel.service.opened import Opened
+from cavrel.store.runs import Run
 
 
 def tables_of(opened: Opened) -> list[Table]:
@@ -75,6 +76,11 @@ def carried_of(opened: Opened) -> Carried:
 
 
 def file_name(opened: Opened) -> str:
-    """A name for files of the run, of plain letters."""
-    plain = re.sub(r"[^a-z0-9]+", "-", f"{opened.run.title} {opened.run.bench}".lower()).strip("-")
-    return plain[:60] or f"run-{opened.run.id}"
+    """A name for files of an opened run."""
+    return file_of(opened.run)
+
+
+def file_of(run: Run) -> str:
+    """A name for files of a run, of plain letters."""
+    plain = re.sub(r"[^a-z0-9]+", "-", f"{run.title} {run.bench}".lower()).strip("-")
+    return plain[:60] or f"run-{run.id}"

@@ -34,7 +34,7 @@ class Paper:
     before: int
 
 
-def ask(connection: Connection, digest: str, source: Mapping[str, str], file: str) -> None:
+def ask(connection: Connection, digest: str, source: Mapping[str, Any], file: str) -> None:
     """Put it in the line, unless it stands there or is made."""
     connection.execute(
         "insert into paper (digest, source, file) values (%s, %s, %s) on conflict (digest) do nothing",

@@ -3,7 +3,8 @@
 import hashlib
 import json
 import time
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 from flask import Blueprint, Response, abort, render_template, request
 from flask.typing import ResponseReturnValue
@@ -24,11 +25,12 @@ _OURS = "default-src 'none'; frame-ancestors 'self'"
 """A page of our own shows it within itself."""
 
 
-def answer(source: Mapping[str, str], file: str) -> ResponseReturnValue:
-    """A PDF, or the page that waits for it. ``source``: the ``page`` as HTML, its ``title`` and ``author``, and the size of the ``paper``."""
-    digest = hashlib.sha256(json.dumps([__version__, *sorted(source.items())]).encode()).hexdigest()
+def answer(wish: Mapping[str, Any], made_of: Sequence[Any], file: str) -> ResponseReturnValue:
+    """A PDF, or the page that waits for it. ``wish``: the number of the ``run``, the ``version``, the ``form`` and the ``size``; ``made_of``: all
+    that it rests on, so that what is kept is found again and what is old is not."""
+    digest = hashlib.sha256(json.dumps([__version__, *made_of], sort_keys=True).encode()).hexdigest()
     with transaction(pool()) as connection:
-        store.ask(connection, digest, source, file)
+        store.ask(connection, digest, wish, file)
     return _now(digest)
 
 
@@ -69,9 +71,7 @@ def _made(digest: str) -> Paper | None:
         source = store.mine(held, digest)
         if source is not None:
             try:
-                store.keep(
-                    held, digest, setting.pdf(source["page"], source["title"], source["author"], source["paper"])
-                )
+                store.keep(held, digest, setting.paper(str(pool().conninfo), source))
             except CavrelError as fault:
                 if not isinstance(fault, bounded.Over) or fault.surely:
                     store.keep(held, digest, None, fault.what)

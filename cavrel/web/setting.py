@@ -4,13 +4,16 @@ from collections.abc import Mapping
 from functools import cache
 from typing import Any
 
-from flask import Flask
+from flask import Flask, render_template
 
 from cavrel import bounded
+from cavrel.core.errors import CavrelError
+from cavrel.store.pool import open_pool, transaction
 
 PAPERS = {"a4": "A4", "letter": "Letter"}
 FORM = bounded.Task(name="cavrel.web.setting:form_here", what="this form", seconds=3, megabytes=150, answer=8 * 2**20)
 PDF = bounded.Task(name="cavrel.web.setting:pdf_here", what="this PDF", seconds=90, megabytes=1500)
+PAPER = bounded.Task(name="cavrel.web.setting:paper_here", what="this PDF", seconds=90, megabytes=1500)
 
 
 @cache
@@ -45,4 +48,34 @@ def form(text: str, content: Mapping[str, Any], live: bool = False) -> str:
 def pdf(page: str, title: str, author: str, paper: str) -> bytes:
     """The same in a process of its own. Raises bounded.Over."""
     made: bytes = bounded.run(PDF, page, title, author, paper)
+    return made
+
+
+def paper_here(url: str, run: int, version: int, form: str, size: str) -> bytes:
+    """A run's report as PDF: as it stands, or a signed ``version``. Raises CavrelError where there is none."""
+    from cavrel.present import report
+    from cavrel.service.cupboards import cupboard_of
+    from cavrel.service.opening import open_run
+    from cavrel.store import courses, reports
+    from cavrel.web import forms, pdf
+
+    with open_pool(url, size=2) as pool, _app().app_context():
+        opened = open_run(pool, run)
+        with transaction(pool) as connection:
+            signed = next((v for v in reports.of_run(connection, run) if v.version == version), None)
+            course = courses.get(connection, opened.run.course) if opened is not None else None
+            if opened is None or course is None or (version and signed is None):
+                raise CavrelError("", "there is no such report any more")
+            cupboard = cupboard_of(connection, course.id, course.version, course.digest)
+            kept = reports.body(connection, run, version)["content"] if signed else None
+        content = kept or report.content(opened)
+        body, _ = forms.body(forms.chosen(form, cupboard), content, cupboard)
+        page = render_template("report/printed.html", c=content, v=signed, body=body)
+        title = content["title"] + (" (simulated readings)" if content.get("simulated") else "")
+        return pdf.pdf(page, title, signed.author if signed else content["bench"], size)
+
+
+def paper(url: str, wish: Mapping[str, Any]) -> bytes:
+    """The same in a process of its own. Raises CavrelError."""
+    made: bytes = bounded.run(PAPER, url, wish["run"], wish["version"], wish["form"], wish["size"])
     return made

@@ -109,19 +109,19 @@ def slow(monkeypatch: pytest.MonkeyPatch) -> list[str]:
     """PDFs that take half a second each; what was set, in order."""
     made: list[str] = []
 
-    def pdf(page: str, title: str, author: str, paper: str) -> bytes:
-        made.append(title)
+    def paper(_url: str, wish: dict[str, Any]) -> bytes:
+        made.append(wish["form"])
         time.sleep(0.5)
-        return b"%PDF " + title.encode()
+        return b"%PDF " + wish["form"].encode()
 
-    monkeypatch.setattr(setting, "pdf", pdf)
+    monkeypatch.setattr(setting, "paper", paper)
     return made
 
 
 def ask(client: FlaskClient, title: str, **headers: str) -> Any:
-    source = {"page": "<p>", "title": title, "author": "Wick", "paper": "a4"}
+    wish = {"run": 1, "version": 0, "form": title, "size": "a4"}
     with client.application.test_request_context("/", headers=headers):
-        found = papers.answer(source, "report.pdf")
+        found = papers.answer(wish, [wish], "report.pdf")
         return client.application.make_response(found)
 
 

@@ -217,7 +217,9 @@ def test_versions_are_compared_by_zeros_rules_conventions_and_definition_too() -
 
 
 @pytest.mark.parametrize("kind", ["agrees", "wide", "disagrees"])
-@pytest.mark.parametrize(("measured", "said"), [(True, "what this run says in another way"), (False, "the accepted value")])
+@pytest.mark.parametrize(
+    ("measured", "said"), [(True, "what this run says in another way"), (False, "the accepted value")]
+)
 def test_a_sentence_names_what_a_result_is_compared_with(kind: str, measured: bool, said: str) -> None:
     run = opened("pendulum")
     verdict = SimpleNamespace(kind=kind, measured=measured)
