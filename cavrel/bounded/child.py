@@ -42,9 +42,11 @@ def _memory() -> int:
     return int(Path("/proc/self/statm").read_bytes().split()[0]) * resource.getpagesize()
 
 
-def answered(name: str, seconds: float, memory: int, given: tuple[Any, ...]) -> tuple[str, Any]:
+def answered(name: str, seconds: float, memory: int, idle: bool, given: tuple[Any, ...]) -> tuple[str, Any]:
     """``ok`` and what the function returns, ``fault`` with place and words, ``over`` with what ran over, ``broke`` with a trace."""
     act = _function(name)  # loading is not its work
+    with contextlib.suppress(OSError):
+        os.sched_setscheduler(0, os.SCHED_IDLE if idle else os.SCHED_OTHER, os.sched_param(0))
     _, hard = resource.getrlimit(resource.RLIMIT_AS)
     resource.setrlimit(resource.RLIMIT_AS, (_memory() + memory, hard))
     signal.setitimer(signal.ITIMER_VIRTUAL, seconds)

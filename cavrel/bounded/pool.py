@@ -41,6 +41,7 @@ class Task:
     ``seconds``: of processor time.
     ``megabytes``: of memory, above what the process has when it begins.
     ``answer``: bytes that it may return.
+    ``idle``: it takes only the time that nothing else on the machine wants.
     """
 
     name: str
@@ -48,6 +49,7 @@ class Task:
     seconds: float = 5.0
     megabytes: int = 300
     answer: int = 64 * 2**20
+    idle: bool = False
 
     @property
     def patience(self) -> float:
@@ -85,7 +87,7 @@ class _Child:
 
     def ask(self, task: Task, given: tuple[Any, ...]) -> tuple[str, Any]:
         """What became of the work. Raises TimeoutError, EOFError, OSError, MemoryError for too long an answer."""
-        body = pickle.dumps((task.name, task.seconds, task.megabytes * 2**20, given), protocol=5)
+        body = pickle.dumps((task.name, task.seconds, task.megabytes * 2**20, task.idle, given), protocol=5)
         assert self.process.stdin is not None
         self.process.stdin.write(HEAD.pack(len(body)))
         for at in range(0, len(body), 1 << 20):

@@ -12,8 +12,8 @@ from cavrel.store.pool import open_pool, transaction
 
 PAPERS = {"a4": "A4", "letter": "Letter"}
 FORM = bounded.Task(name="cavrel.web.setting:form_here", what="this form", seconds=3, megabytes=150, answer=8 * 2**20)
-PDF = bounded.Task(name="cavrel.web.setting:pdf_here", what="this PDF", seconds=90, megabytes=1500)
-PAPER = bounded.Task(name="cavrel.web.setting:paper_here", what="this PDF", seconds=90, megabytes=1500)
+PDF = bounded.Task(name="cavrel.web.setting:pdf_here", what="this PDF", seconds=90, megabytes=1500, idle=True)
+PAPER = bounded.Task(name="cavrel.web.setting:paper_here", what="this PDF", seconds=90, megabytes=1500, idle=True)
 
 
 @cache
