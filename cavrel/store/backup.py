@@ -9,6 +9,7 @@ import hashlib
 import json
 import os
 import zipfile
+import zlib
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timezone
@@ -20,12 +21,14 @@ import psycopg
 from psycopg import sql
 
 from cavrel.store import numbers
-from cavrel.store.migrate import known, migrate
+from cavrel.store.locks import MIGRATION
+from cavrel.store.migrate import NewerDatabase, begin, known, migrate
 
 FORMAT = "cavrel-backup/1"
 _APART = {"migration", "work", "work_part", "paper"}
 """Tables that are not kept: the schema's own, and what long work has made, all of which can be made again."""
 _BLOCK = 1 << 20
+_MOST_MANIFEST = 1 << 20
 
 
 class BackupError(Exception):
@@ -72,6 +75,11 @@ def _written(connection: psycopg.Connection[Any], part: Path) -> Kept:
     schema = _schema(connection)
     if schema == 0:
         raise BackupError("there is no database of Cavrel's here; nothing to keep")
+    if schema > max(known()):
+        raise BackupError(
+            f"this database was written by a newer Cavrel (schema {schema}; this one knows {max(known())}): it may hold what this one does "
+            "not know of. Make the backup with that version."
+        )
     made_at = datetime.now(timezone.utc).isoformat()
     tables = []
     with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED, compresslevel=6) as packed:
@@ -100,33 +108,48 @@ def _written(connection: psycopg.Connection[Any], part: Path) -> Kept:
 def restore(url: str, file: Path) -> Kept:
     """Put a backup into the database at ``url``, which must be empty, and bring it up to date.
 
-    The archive is checked before anything is written, the tables are read back and compared after, and all of it is one transaction: a backup
-    that is damaged leaves the database as it was. Raises BackupError.
+    The archive is checked before anything is written; its tables are exactly those of its schema, are read back and compared after; and all of
+    it, the schema too, is one transaction: a backup that is damaged, or a process that is killed, leaves the database as it was. Raises
+    BackupError.
     """
+    with _reading(file), zipfile.ZipFile(file) as packed:
+        manifest = _manifest(packed, file)
+        _check(packed, manifest, file)
+        schema = manifest["schema"]
+        with _connected(url) as connection:
+            connection.execute("select pg_advisory_xact_lock(%s)", [MIGRATION])
+            if _schema(connection) == 0:
+                begin(connection, schema)
+            _refuse_used(connection, schema)
+            tables = _held_against(connection, manifest, file)
+            connection.execute("delete from setting")
+            with _least_rights(connection, list(tables)):
+                for name, table in tables.items():
+                    _in(connection, packed, name, table)
+            for name, table in tables.items():
+                _compare(connection, name, table)
+            numbers.go_on(connection)
+    with _connected(url):
+        migrate(url)
+    return Kept(schema=schema, made_at=manifest["made_at"], rows={n: t["rows"] for n, t in tables.items()})
+
+
+@contextlib.contextmanager
+def _reading(file: Path) -> Iterator[None]:
+    """What stands in the way of reading a backup, in one line. Raises BackupError."""
     try:
-        with zipfile.ZipFile(file) as packed:
-            manifest = _manifest(packed, file)
-            _check(packed, manifest, file)
-            schema = manifest["schema"]
-            _make_ready(url, schema)
-            with _connected(url) as connection:
-                _refuse_used(connection, schema)
-                connection.execute("delete from setting")
-                for table in manifest["tables"]:
-                    _in(connection, packed, table)
-                numbers.go_on(connection)
-                for table in manifest["tables"]:
-                    _compare(connection, table)
+        yield
     except OSError as fault:
         raise BackupError(f"cannot read {file}: {fault.strerror or fault}") from fault
-    except zipfile.BadZipFile as fault:
-        raise BackupError(f"{file} is no backup, or is damaged: {fault}. Nothing was changed.") from fault
-    migrate(url)
-    return Kept(schema=schema, made_at=manifest["made_at"], rows={t["name"]: t["rows"] for t in manifest["tables"]})
+    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OverflowError) as fault:
+        raise BackupError(f"{file} is no backup, or is damaged: {str(fault)[:200]}. Nothing was changed.") from fault
 
 
 def _manifest(packed: zipfile.ZipFile, file: Path) -> dict[str, Any]:
+    no_backup = BackupError(f"{file} is no backup of Cavrel's: its manifest.json cannot be read. Nothing was changed.")
     try:
+        if packed.getinfo("manifest.json").file_size > _MOST_MANIFEST:
+            raise no_backup
         manifest = json.loads(packed.read("manifest.json"))
         good = manifest["format"] == FORMAT and type(manifest["schema"]) is int and isinstance(manifest["made_at"], str)
         good = good and all(
@@ -136,15 +159,15 @@ def _manifest(packed: zipfile.ZipFile, file: Path) -> dict[str, Any]:
             and isinstance(t["sha256"], str)
             for t in manifest["tables"]
         )
-    except (KeyError, TypeError, ValueError) as fault:
-        raise BackupError(f"{file} is no backup of Cavrel's: its manifest.json cannot be read") from fault
-    if not good:
-        raise BackupError(f"{file} is no backup that this version knows")
-    if manifest["schema"] > max(known()):
-        raise BackupError(
-            f"{file} was made by a newer Cavrel (schema {manifest['schema']}; this one knows {max(known())}). "
-            "Restore it with that version. Nothing was changed."
-        )
+    except (KeyError, TypeError, ValueError, RecursionError) as fault:
+        raise no_backup from fault
+    if not good or manifest["schema"] not in known():
+        if good and manifest["schema"] > max(known()):
+            raise BackupError(
+                f"{file} was made by a newer Cavrel (schema {manifest['schema']}; this one knows {max(known())}). "
+                "Restore it with that version. Nothing was changed."
+            )
+        raise BackupError(f"{file} is no backup that this version knows. Nothing was changed.")
     return dict(manifest)
 
 
@@ -155,25 +178,62 @@ def _check(packed: zipfile.ZipFile, manifest: Mapping[str, Any], file: Path) -> 
             with packed.open(f"{table['name']}.csv") as source:
                 while block := source.read(_BLOCK):
                     digest.update(block)
-        except (KeyError, zipfile.BadZipFile, EOFError) as fault:
+        except (KeyError, zipfile.BadZipFile, zlib.error, EOFError) as fault:
             raise BackupError(
-                f"{file} is damaged: {table['name']}.csv is missing or broken. Nothing was changed."
+                f"{file} is damaged: {table['name'][:60]}.csv is missing or broken. Nothing was changed."
             ) from fault
         if digest.hexdigest() != table["sha256"]:
-            raise BackupError(f"{file} is damaged: {table['name']}.csv is not what was written. Nothing was changed.")
+            raise BackupError(
+                f"{file} is damaged: {table['name'][:60]}.csv is not what was written. Nothing was changed."
+            )
 
 
-def _make_ready(url: str, schema: int) -> None:
-    """The schema of the backup, in a database that has none yet."""
-    with _connected(url) as connection:
-        stands = _schema(connection)
-    if stands == 0:
-        migrate(url, most=schema)
+def _held_against(
+    connection: psycopg.Connection[Any], manifest: Mapping[str, Any], file: Path
+) -> dict[str, Mapping[str, Any]]:
+    """The tables of the backup by name, in the order in which they go in: exactly those of its schema, with its columns. Raises BackupError."""
+    wanted = {name: _columns(connection, name) for name in _tables(connection)}
+    found = {table["name"]: table for table in manifest["tables"]}
+    if len(found) < len(manifest["tables"]) or set(found) != set(wanted):
+        odd = sorted(set(found) ^ set(wanted)) or ["one of them twice"]
+        raise BackupError(
+            f"{file} does not hold the tables of schema {manifest['schema']}: {', '.join(odd)[:200]}. Nothing was changed."
+        )
+    for name, columns in wanted.items():
+        if found[name]["columns"] != columns:
+            raise BackupError(
+                f"{file} does not hold the columns of table {name} at schema {manifest['schema']}. Nothing was changed."
+            )
+    return {name: found[name] for name in wanted}
+
+
+@contextlib.contextmanager
+def _least_rights(connection: psycopg.Connection[Any], tables: list[str]) -> Iterator[None]:
+    """Within the block the transaction may add rows to these tables and do nothing else, where its user may arrange that."""
+    row = connection.execute("select rolsuper from pg_roles where rolname = current_user").fetchone()
+    if not row or not row[0]:
+        yield  # a user of less is what it is
+        return
+    role = sql.Identifier(f"cavrel_restore_{os.getpid()}")
+    named = sql.SQL(", ").join(map(sql.Identifier, tables))
+    connection.execute(sql.SQL("create role {} nologin").format(role))
+    connection.execute(sql.SQL("grant usage on schema {} to {}").format(sql.Identifier(_here(connection)), role))
+    connection.execute(sql.SQL("grant insert on {} to {}").format(named, role))
+    connection.execute(sql.SQL("set local role {}").format(role))
+    yield
+    connection.execute("reset role")
+    connection.execute(sql.SQL("drop owned by {}").format(role))
+    connection.execute(sql.SQL("drop role {}").format(role))
+
+
+def _here(connection: psycopg.Connection[Any]) -> str:
+    row = connection.execute("select current_schema()").fetchone()
+    return str(row[0]) if row else "public"
 
 
 def _refuse_used(connection: psycopg.Connection[Any], schema: int) -> None:
     stands = _schema(connection)
-    for name in _tables(connection):
+    for name in _tables(connection) if stands in known() else []:
         if name != "setting" and _count(connection, name):
             raise BackupError(
                 f"this database holds data already (table {name}). A backup goes into an empty one: name another in "
@@ -192,6 +252,8 @@ def _connected(url: str) -> Iterator[psycopg.Connection[Any]]:
     try:
         with psycopg.connect(url, connect_timeout=5, options="-c timezone=UTC -c datestyle=ISO") as connection:
             yield connection
+    except NewerDatabase as fault:
+        raise BackupError(str(fault)) from fault
     except psycopg.OperationalError as fault:
         raise BackupError(f"the database does not answer: {str(fault).strip().splitlines()[0]}") from fault
     except psycopg.Error as fault:
@@ -250,23 +312,23 @@ def _out(connection: psycopg.Connection[Any], table: str, columns: list[str]) ->
             yield bytes(block)
 
 
-def _in(connection: psycopg.Connection[Any], packed: zipfile.ZipFile, table: Mapping[str, Any]) -> None:
+def _in(connection: psycopg.Connection[Any], packed: zipfile.ZipFile, name: str, table: Mapping[str, Any]) -> None:
     with (
-        packed.open(f"{table['name']}.csv") as source,
+        packed.open(f"{name}.csv") as source,
         connection.cursor() as cursor,
-        cursor.copy(_copy_in(table["name"], table["columns"])) as sink,
+        cursor.copy(_copy_in(name, table["columns"])) as sink,
     ):
         while block := source.read(_BLOCK):
             sink.write(block)
 
 
-def _compare(connection: psycopg.Connection[Any], table: Mapping[str, Any]) -> None:
+def _compare(connection: psycopg.Connection[Any], name: str, table: Mapping[str, Any]) -> None:
     """Read a table back and hold it against what was written. Raises BackupError."""
     digest = hashlib.sha256()
-    for block in _out(connection, table["name"], table["columns"]):
+    for block in _out(connection, name, table["columns"]):
         digest.update(block)
-    if digest.hexdigest() != table["sha256"] or _count(connection, table["name"]) != table["rows"]:
-        raise BackupError(f"table {table['name']} does not come back as it was written. Nothing was changed.")
+    if digest.hexdigest() != table["sha256"] or _count(connection, name) != table["rows"]:
+        raise BackupError(f"table {name} does not come back as it was written. Nothing was changed.")
 
 
 def _count(connection: psycopg.Connection[Any], table: str) -> int:

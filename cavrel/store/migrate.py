@@ -3,6 +3,7 @@
 import logging
 import time
 from pathlib import Path
+from typing import Any
 
 import psycopg
 
@@ -43,6 +44,18 @@ def known() -> dict[int, Path]:
     return {int(path.name.split("_")[0]): path for path in sorted(FOLDER.glob("[0-9]*.sql"))}
 
 
+def begin(connection: "psycopg.Connection[Any]", most: int) -> None:
+    """The schema as of migration ``most`` in a database that has none, within the caller's transaction."""
+    connection.execute(_TABLE)
+    for number, path in known().items():
+        if number <= most:
+            connection.execute(path.read_bytes())
+            connection.execute("insert into migration (number) values (%s)", [number])
+
+
+_TABLE = "create table if not exists migration (number int primary key, made_at timestamptz not null default now())"
+
+
 def migrate(url: str, most: int | None = None) -> list[int]:
     """Bring the database at ``url`` up to date, or to migration ``most``; returns the migrations applied.
 
@@ -53,9 +66,7 @@ def migrate(url: str, most: int | None = None) -> list[int]:
     applied = []
     with psycopg.connect(url, autocommit=True, connect_timeout=5) as connection:
         _wait(connection)
-        connection.execute(
-            "create table if not exists migration (number int primary key, made_at timestamptz not null default now())"
-        )
+        connection.execute(_TABLE)
         done = {row[0] for row in connection.execute("select number from migration")}
         unknown = done - files.keys()
         if unknown:

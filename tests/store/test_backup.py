@@ -1,15 +1,20 @@
 """A database kept in a file and put back: whole, checked, and answering like the old one."""
 
+import hashlib
 import json
 import os
+import random
 import shutil
 import subprocess
 import sys
 import tempfile
 import zipfile
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 from uuid import uuid4
 
+import psycopg
 import pytest
 from click.testing import CliRunner, Result
 
@@ -186,3 +191,142 @@ def test_a_course_moves_by_the_command_line(fresh: str, cluster: Cluster, migrat
     run.write_text("{")
     refused = typed("import", str(run), database=fresh)
     assert (refused.exit_code, "line 1, column 2" in refused.stderr) == (2, True)
+
+
+@pytest.fixture(scope="module")
+def evening(filled: str, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    file = tmp_path_factory.mktemp("kept") / "evening.zip"
+    backup(filled, file)
+    return file
+
+
+def changed(evening: Path, file: Path, change: Callable[[dict[str, Any], dict[str, bytes]], None]) -> Path:
+    """A backup whose manifest and files somebody changed, its sums set right again."""
+    with zipfile.ZipFile(evening) as packed:
+        files = {name: packed.read(name) for name in packed.namelist()}
+    manifest = json.loads(files.pop("manifest.json"))
+    change(manifest, files)
+    for table in manifest["tables"]:
+        if f"{table['name']}.csv" in files:
+            table["sha256"] = hashlib.sha256(files[f"{table['name']}.csv"]).hexdigest()
+    with zipfile.ZipFile(file, "w") as packed:
+        for name, body in files.items():
+            packed.writestr(name, body)
+        packed.writestr("manifest.json", json.dumps(manifest))
+    return file
+
+
+def tables_of(url: str) -> set[str]:
+    with psycopg.connect(url) as connection:
+        rows = connection.execute("select relname from pg_class where relnamespace = 'public'::regnamespace")
+        return {name for (name,) in rows}
+
+
+def catalogue_table(manifest: dict[str, Any], files: dict[str, bytes]) -> None:
+    manifest["tables"].append(
+        {"name": "pg_db_role_setting", "columns": ["setdatabase", "setrole", "setconfig"], "rows": 1, "sha256": ""}
+    )
+    files["pg_db_role_setting.csv"] = b"setdatabase,setrole,setconfig\n0,0,{session_preload_libraries=none}\n"
+
+
+def table_of(manifest: dict[str, Any], name: str) -> dict[str, Any]:
+    found: dict[str, Any] = next(t for t in manifest["tables"] if t["name"] == name)
+    return found
+
+
+TAMPERED: dict[str, Callable[[dict[str, Any], dict[str, bytes]], None]] = {
+    "a table of the catalogue": catalogue_table,
+    "no tables": lambda manifest, files: manifest.update(tables=[]),
+    "a table less": lambda manifest, files: manifest["tables"].remove(table_of(manifest, "entry")),
+    "a table twice": lambda manifest, files: manifest["tables"].append(table_of(manifest, "entry")),
+    "columns in another order": lambda manifest, files: table_of(manifest, "entry")["columns"].reverse(),
+    "a column less": lambda manifest, files: table_of(manifest, "bench")["columns"].pop(),
+    "a name that is no name": lambda manifest, files: table_of(manifest, "bench").update(
+        name='bench"; drop table run; --'
+    ),
+    "rows that are not there": lambda manifest, files: table_of(manifest, "entry").update(rows=7),
+    "a schema that never was": lambda manifest, files: manifest.update(schema=0),
+    "a row that breaks a rule": lambda manifest, files: files.update(
+        {"bench.csv": files["bench.csv"] + b"99,99,Wick,f\n"}
+    ),
+}
+
+
+@pytest.mark.parametrize("what", TAMPERED)
+def test_a_backup_that_somebody_changed_is_refused_and_leaves_nothing(
+    evening: Path, fresh: str, tmp_path: Path, what: str
+) -> None:
+    with pytest.raises(BackupError, match="Nothing was changed") as found:
+        restore(fresh, changed(evening, tmp_path / "bad.zip", TAMPERED[what]))
+    assert "\n" not in str(found.value)
+    assert tables_of(fresh) == set()
+    with psycopg.connect(fresh) as connection:
+        assert connection.execute("select 1 from pg_roles where rolname like 'cavrel_restore%'").fetchall() == []
+
+
+def test_a_flipped_byte_anywhere_is_one_line_and_changes_nothing(evening: Path, fresh: str, tmp_path: Path) -> None:
+    body = evening.read_bytes()
+    draw = random.Random(11)
+    refused = 0
+    for _ in range(60):
+        at = draw.randrange(len(body))
+        (tmp_path / "bad.zip").write_bytes(body[:at] + bytes([body[at] ^ (1 << draw.randrange(8))]) + body[at + 1 :])
+        try:
+            restore(fresh, tmp_path / "bad.zip")
+        except BackupError as fault:
+            assert "\n" not in str(fault)
+            assert tables_of(fresh) == set()
+            refused += 1
+            continue
+        break  # it fell on what no reader looks at, such as a moment in the directory; all tables were compared
+    assert refused >= 5
+
+
+@pytest.mark.parametrize(
+    "manifest", [b"[" * 100_000, b" " * 3_000_000 + b"{}", b'{"format": "cavrel-backup/1"}', b"null", b"\xff"]
+)
+def test_a_deep_or_huge_manifest_is_refused(fresh: str, tmp_path: Path, manifest: bytes) -> None:
+    with zipfile.ZipFile(tmp_path / "bad.zip", "w", zipfile.ZIP_DEFLATED) as packed:
+        packed.writestr("manifest.json", manifest)
+    with pytest.raises(BackupError, match="Nothing was changed"):
+        restore(fresh, tmp_path / "bad.zip")
+    assert tables_of(fresh) == set()
+
+
+def test_what_goes_in_may_do_nothing_else(evening: Path, fresh: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    said: list[str] = []
+
+    def nosy(connection: psycopg.Connection[Any], *_: Any) -> None:
+        for statement in ("select * from entry", "update pg_db_role_setting set setconfig = null", "create table x ()"):
+            with pytest.raises(psycopg.errors.InsufficientPrivilege), connection.transaction():
+                connection.execute(statement)
+            said.append(statement)
+        raise BackupError("enough. Nothing was changed.")
+
+    monkeypatch.setattr(kept, "_in", nosy)
+    with pytest.raises(BackupError, match="enough"):
+        restore(fresh, evening)
+    assert len(said) == 3
+    assert tables_of(fresh) == set()
+
+
+def test_one_that_was_killed_half_way_is_begun_anew(evening: Path, fresh: str) -> None:
+    code = (
+        "import os, sys; from pathlib import Path; from cavrel.store import backup\n"
+        "backup._compare = lambda *_: os.kill(os.getpid(), 9)\n"
+        "backup.restore(sys.argv[1], Path(sys.argv[2]))"
+    )
+    died = subprocess.run([sys.executable, "-c", code, fresh, str(evening)], check=False)
+    assert died.returncode == -9
+    assert restore(fresh, evening).rows["entry"] > 100
+
+
+def test_an_older_version_keeps_no_newer_database(filled: str, cluster: Cluster, tmp_path: Path) -> None:
+    name = f"newer_{uuid4().hex[:12]}"
+    cluster.create_database(name)
+    migrate(cluster.url(name))
+    with psycopg.connect(cluster.url(name)) as connection:
+        connection.execute("insert into migration (number) values (9999)")
+    with pytest.raises(BackupError, match="newer Cavrel"):
+        backup(cluster.url(name), tmp_path / "newer.zip")
+    assert list(tmp_path.iterdir()) == []
