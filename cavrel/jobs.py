@@ -19,7 +19,10 @@ from cavrel.workers import end_with_parent
 
 
 def _make(opened: Opened, kind: str, options: Mapping[str, Any]) -> tuple[str, bytes]:
+    from cavrel.present import zones
     from cavrel.web import files
+
+    zones.tell_in(opened.run.zone)
 
     wish = files.Wish(
         form=str(options.get("form", "")), paper=str(options.get("paper", "a4")), cupboard=opened.cupboard

@@ -9,6 +9,7 @@ from cavrel.core.lesson import Lesson, collisions
 from cavrel.core.lesson.calls import calls
 from cavrel.core.words import counted
 from cavrel.graph.timetable import Bar, timetable
+from cavrel.present import zones
 
 
 def content(lesson: Lesson, now: datetime | None = None) -> dict[str, Any]:
@@ -40,7 +41,7 @@ def clock(minute: int) -> str:
 def _begins(lesson: Lesson) -> int:
     """Minutes after midnight, local time: as planned, or as it began."""
     if lesson.started is not None:
-        local = lesson.started.astimezone()
+        local = zones.local(lesson.started)
         return local.hour * 60 + local.minute
     text = lesson.begins.partition("T")[2]
     return int(text[:2]) * 60 + int(text[3:]) if text else 18 * 60
@@ -126,7 +127,7 @@ def choices(lesson: Lesson, shelf: Mapping[str, Definition], benches: Sequence[s
 def calls_of(lesson: Lesson) -> list[dict[str, str]]:
     """What will be called, with its time of day."""
     return [
-        {"at": call.at.astimezone().strftime("%H:%M"), "say": f"{call.bench}: {call.say}"} for call in calls(lesson)
+        {"at": zones.local(call.at).strftime("%H:%M"), "say": f"{call.bench}: {call.say}"} for call in calls(lesson)
     ]
 
 

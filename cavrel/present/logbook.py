@@ -1,10 +1,11 @@
 """The logbook in words: every entry of a run, in time."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from cavrel.core.logbook import KINDS, Entry
 from cavrel.core.logbook.entry import as_data
+from cavrel.present import zones
 from cavrel.service.opened import Opened
 
 _DAY = 24 * 3600
@@ -20,6 +21,7 @@ class Line:
     ``undoable``: it can be taken back.
     ``late``: it waited in its page for more than a few seconds before it reached the database.
     ``off``: its page's clock was wrong by more than a day.
+    ``zone``: what its time is called, such as ``CET``, where not all lines are of one; two times may be the same on the clock then.
     """
 
     entry: Entry
@@ -28,11 +30,14 @@ class Line:
     undoable: bool
     late: bool
     off: bool
+    zone: str = ""
 
 
 def lines(opened: Opened) -> list[Line]:
     """All entries, oldest first."""
-    return [_line(opened, entry) for entry in opened.entries]
+    found = [_line(opened, entry) for entry in opened.entries]
+    several = len({zones.local(line.entry.made_at).utcoffset() for line in found}) > 1
+    return [replace(line, zone=zones.local(line.entry.made_at).strftime("%Z")) for line in found] if several else found
 
 
 def _line(opened: Opened, entry: Entry) -> Line:

@@ -12,6 +12,7 @@ from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
 from cavrel.core.quantity import units
 from cavrel.core.quantity.rounding import fixed, last_decade
+from cavrel.present import zones
 
 
 def one_line(text: str) -> str:
@@ -63,13 +64,13 @@ def paper_day(moment: str) -> str:
 
 
 def clock(moment: datetime) -> str:
-    """``14:02:11`` in the server's time zone."""
-    return moment.astimezone().strftime("%H:%M:%S")
+    """``14:02:11`` in the zone in which moments are told."""
+    return zones.local(moment).strftime("%H:%M:%S")
 
 
 def day(moment: datetime) -> str:
     """``25 November 2026``."""
-    local = moment.astimezone()
+    local = zones.local(moment)
     return f"{local.day} {local.strftime('%B %Y')}"
 
 

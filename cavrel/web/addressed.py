@@ -5,6 +5,7 @@ from typing import Any
 
 from flask import Blueprint, Flask, abort, g, redirect, request, session, url_for
 
+from cavrel.present import zones
 from cavrel.store import courses as store
 from cavrel.store.courses import Bench, Course
 from cavrel.store.pool import Connection
@@ -33,6 +34,7 @@ def carry(app: Flask) -> None:
 
     @app.url_value_preprocessor
     def _said(_endpoint: str | None, values: dict[str, Any] | None) -> None:
+        zones.tell_in("")
         g.said = values.pop("course", "") if values else ""
 
     @app.url_defaults
@@ -61,7 +63,8 @@ def meant(connection: Connection) -> Course | None:
 
 def stay(slug: str, zone: str) -> None:
     """Let the page's other addresses be those of this course, and its times be told in its zone. ``slug``: empty for the only course."""
-    g.course, g.zone = slug, zone
+    g.course = slug
+    zones.tell_in(zone)
 
 
 def course_of(connection: Connection) -> tuple[Course, list[Bench]]:

@@ -1,7 +1,7 @@
 """The courses of this server, and the page on which one begins."""
 
 from collections.abc import Mapping
-from datetime import datetime
+from datetime import datetime, timezone
 from uuid import UUID, uuid4
 from zoneinfo import available_timezones
 
@@ -10,6 +10,7 @@ from flask.typing import ResponseReturnValue
 
 from cavrel import catalogue
 from cavrel.core.cupboard import begin
+from cavrel.present import zones
 from cavrel.service import courses as service
 from cavrel.store import courses as store
 from cavrel.store.pool import transaction
@@ -24,7 +25,7 @@ def page() -> ResponseReturnValue:
         found = store.courses(connection)
     if not found:
         return redirect(url_for("courses.new"))
-    today = datetime.now().astimezone().date()
+    today = zones.local(datetime.now(timezone.utc)).date()
     return render_template(
         "courses/list.html", courses=sorted(found, key=lambda c: (c.over(today), -c.id)), today=today
     )

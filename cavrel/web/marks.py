@@ -11,6 +11,7 @@ from cavrel.core.formula.parse import parse, parse_law
 from cavrel.core.formula.text import typeset
 from cavrel.core.quantity import units
 from cavrel.core.words import counted
+from cavrel.present import zones
 from cavrel.present.texts import clock, day, now, one_line, paper_day, slug
 
 
@@ -66,6 +67,7 @@ FILTERS = {
 }
 GLOBALS = {
     "now": now,
+    "zone_name": zones.name,
     "symbol": symbol,
     "mean_symbol": mean_symbol,
     "u_symbol": u_symbol,

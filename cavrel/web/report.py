@@ -2,7 +2,7 @@
 
 import json
 from dataclasses import asdict
-from datetime import date
+from datetime import datetime, timezone
 from hashlib import sha256
 from typing import Any
 from uuid import UUID, uuid4
@@ -11,7 +11,7 @@ from flask import Blueprint, abort, jsonify, redirect, render_template, request,
 from flask.typing import ResponseReturnValue
 
 from cavrel.core.cupboard import EMPTY, Cupboard
-from cavrel.present import behind, export, report, suspects, versions
+from cavrel.present import behind, export, report, suspects, versions, zones
 from cavrel.present.marking import marks
 from cavrel.service import standins
 from cavrel.service.opened import Opened
@@ -22,6 +22,7 @@ from cavrel.store import runs as run_store
 from cavrel.store.pool import transaction
 from cavrel.store.reports import SignedReport
 from cavrel.web import forms, papers
+from cavrel.web.addressed import stay
 from cavrel.web.setting import PAPERS
 from cavrel.web.shared import Following, frame, opened_or_404, pool, stage_page
 from cavrel.web.shelf import newest_cupboard
@@ -237,6 +238,8 @@ def _on_paper(number: int, version: int) -> ResponseReturnValue:
             abort(404)
         course = courses.get(connection, run.course)
     assert course is not None
+    stay(run.course_slug, run.zone)
+    today = zones.local(datetime.now(timezone.utc)).date()
     size = request.args.get("paper", "a4").lower()
     wish = {
         "run": number,
@@ -245,9 +248,7 @@ def _on_paper(number: int, version: int) -> ResponseReturnValue:
         "size": size if size in PAPERS else "a4",
     }
     rests_on = (
-        signed_one.digest
-        if signed_one
-        else [run.newest, run.made_of, run.digest, run.title, run.bench, str(date.today())]
+        signed_one.digest if signed_one else [run.newest, run.made_of, run.digest, run.title, run.bench, str(today)]
     )
     made_of = [wish, str(run.made_at), rests_on, course.digest, course.title, course.zone]
     number_of = f"-v{version}" if version else ""

@@ -1,11 +1,22 @@
 // The clock and the themes.
+const { zone } = document.body.dataset;
+let format;
+try {
+  format = new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", second: "2-digit", timeZone: zone || undefined });
+} catch { // a zone that this browser does not know
+  format = new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", second: "2-digit" });
+}
+
+/** A moment as the course's clock tells it, whatever zone the browser is in. */
+export const told = (moment) => format.format(moment);
+
 export function startClock() {
   const clock = document.getElementById("clock");
   if (!clock) return;
-  const two = (n) => String(n).padStart(2, "0");
+  if (zone) clock.title = zone;
   const tick = () => {
     const now = new Date();
-    clock.textContent = `${two(now.getHours())}:${two(now.getMinutes())}:${two(now.getSeconds())}`;
+    clock.textContent = told(now);
     setTimeout(tick, 1000 - now.getMilliseconds() + 5);
   };
   tick();

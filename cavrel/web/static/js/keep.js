@@ -1,6 +1,7 @@
 // The queue between a page and the logbook. An entry is kept in the browser first and sent at once; it leaves the queue only when the
 // server says that it is committed, before anything is worked out from it. Sent twice, it counts once: each carries its own key. Every answer
 // brings what other pages saved.
+import { told } from "./frame.js";
 import { parts } from "./parts.js";
 import { add, alone, aside, entries, forget, ours, remove, setAside, setDraft } from "./shelved.js";
 
@@ -68,9 +69,7 @@ export function undo() {
   keep("undo", slot, {});
 }
 
-function clock(moment) {
-  return new Date(moment).toLocaleTimeString("en-GB");
-}
+const clock = (moment) => told(new Date(moment));
 
 /** The line in the head: saved, sending, how many are kept here and why, or as of when the page is. */
 function show(savedAt) {
