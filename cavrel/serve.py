@@ -14,6 +14,7 @@ from urllib.request import urlopen
 
 import psycopg
 
+from cavrel import keeper
 from cavrel.store.cluster import Cluster, ClusterError, default_folder
 from cavrel.store.migrate import Migrating, NewerDatabase, migrate
 from cavrel.store.pool import Pool, open_pool
@@ -134,6 +135,13 @@ def serve(load: Callable[[Pool], None] | None = None) -> None:
     # A shell that starts us in the background sets it to be ignored.
     signal.signal(signal.SIGINT, signal.default_int_handler)
     many = workers_wanted()
+    private = None if os.environ.get("DATABASE_URL") else default_folder()
+    try:
+        kept = keeper.plan(private)
+    except keeper.BadSetting as fault:
+        raise CannotServe(str(fault)) from fault
+    if private is not None:
+        os.environ["CAVREL_FOLDER"] = str(private)  # whose disk the pages watch
     place = listen(port_wanted())
     with place, database() as url:
         prepare(url)
@@ -143,6 +151,7 @@ def serve(load: Callable[[Pool], None] | None = None) -> None:
         host, port = place.getsockname()[:2]
         workers = _started(place, many, url)
         watch = Watch(url)
+        keeping = keeper.Keeper(url, kept) if kept is not None else None
         try:
             _answered(f"http://{'127.0.0.1' if host == '0.0.0.0' else host}:{port}/health", workers)
             say = f"Cavrel is ready after {time.monotonic() - began:.1f} s: http://{host}:{port}/  (Ctrl-C stops it)"
@@ -157,6 +166,8 @@ def serve(load: Callable[[Pool], None] | None = None) -> None:
                 workers = _started(place, many, url)
         finally:
             watch.stop()
+            if keeping is not None:
+                keeping.stop()
             _stopped(workers)
             print("stopped; everything shown as saved is in the database", flush=True)
 

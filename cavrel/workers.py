@@ -5,8 +5,10 @@ State between them is in the database only. They end with the process that start
 
 import contextlib
 import ctypes
+import mmap
 import os
 import signal
+import struct
 import sys
 import threading
 import time
@@ -35,6 +37,7 @@ LONGEST_ANSWER = 120
 MOST_MEMORY = int(os.environ.get("CAVREL_MEMORY") or "600") * 2**20
 """Bytes that a process may grow to."""
 _LOOKED_AT = 20
+_NUMBER = struct.Struct("q")
 
 
 def _resident() -> int:
@@ -57,6 +60,8 @@ class _Master(BaseApplication):  # type: ignore[misc]
     def __init__(self, socket: int, many: int, url: str, make: Callable[[Pool], Any]) -> None:
         self.socket, self.many, self.url, self.make, self.first = socket, many, url, make, False
         self.since = 0
+        # Shared by all that are forked: how many ended, and how many of them were renewed.
+        self.tally = mmap.mmap(-1, 16)
         super().__init__()
 
     def load_config(self) -> None:
@@ -76,6 +81,7 @@ class _Master(BaseApplication):  # type: ignore[misc]
             "control_socket_disable": True,
             "post_fork": self.began,
             "post_request": self.answered,
+            "child_exit": lambda _server, _worker: self.count(0),
         }
         for name, value in settings.items():
             self.cfg.set(name, value)
@@ -94,8 +100,18 @@ class _Master(BaseApplication):  # type: ignore[misc]
         old = self.since > RENEWED * (1 + worker.age % 8 / 8)
         if old or _resident() > MOST_MEMORY:
             worker.log.warning("a process is renewed: %d requests, %d MB", self.since, _resident() // 2**20)
+            self.count(8)
             worker.cfg.set("graceful_timeout", LONGEST_ANSWER)
             worker.alive = False
+
+    def count(self, at: int) -> None:
+        """One more that ended (0), or that was renewed (8)."""
+        self.tally[at : at + 8] = _NUMBER.pack(_NUMBER.unpack(self.tally[at : at + 8])[0] + 1)
+
+    def died(self) -> int:
+        """How many ended without being renewed since the server was started."""
+        ended, renewed = (_NUMBER.unpack(self.tally[at : at + 8])[0] for at in (0, 8))
+        return max(int(ended - renewed), 0)
 
     def load(self) -> Any:
         """One process's application, with connections of its own; it waits for a database that is away."""
@@ -107,7 +123,10 @@ class _Master(BaseApplication):  # type: ignore[misc]
             threading.Thread(target=catalogue.warm, daemon=True).start()
         while True:
             try:
-                return self.make(pool)
+                app = self.make(pool)
+                if hasattr(app, "extensions"):
+                    app.extensions["cavrel_died"] = self.died
+                return app
             except DatabaseAway:
                 time.sleep(1)
 

@@ -1,5 +1,6 @@
 """Starting: what stands in the way is said in one line that tells what to do."""
 
+import json
 import os
 import re
 import signal
@@ -228,6 +229,20 @@ def test_all_workers_killed_come_back(served: tuple[subprocess.Popen[str], str])
     os.kill(master, signal.SIGKILL)
     assert until(lambda: bool(children(process.pid)) and children(process.pid) != [master])
     assert until(lambda: _asked(f"{here}/health"))
+
+
+def test_one_that_died_is_counted(served: tuple[subprocess.Popen[str], str]) -> None:
+    process, here = served
+    [master] = children(process.pid)
+
+    def died() -> int:
+        with urlopen(f"{here}/health", timeout=10) as answer:
+            found: int = json.loads(answer.read())["workers_died"]
+            return found
+
+    before = died()
+    os.kill(sorted(children(master))[0], signal.SIGKILL)
+    assert until(lambda: died() == before + 1)
 
 
 def test_workers_end_with_who_started_them(served: tuple[subprocess.Popen[str], str]) -> None:

@@ -25,7 +25,7 @@ from cavrel.store.locks import MIGRATION
 from cavrel.store.migrate import NewerDatabase, begin, known, migrate
 
 FORMAT = "cavrel-backup/1"
-_APART = {"migration", "work", "work_part", "paper"}
+_APART = {"migration", "work", "work_part", "paper", "backup_made"}
 """Tables that are not kept: the schema's own, and what long work has made, all of which can be made again."""
 _BLOCK = 1 << 20
 _MOST_MANIFEST = 1 << 20

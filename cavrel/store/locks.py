@@ -16,6 +16,7 @@ class Of(IntEnum):
     EXPERIMENTS = 7
     COURSE = 8
     PAPER = 9
+    BACKUP = 10
 
 
 MIGRATION = 7_219_004_411

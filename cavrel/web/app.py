@@ -5,16 +5,15 @@ import logging
 from datetime import timedelta
 from typing import Any
 
-from flask import Flask, Response, current_app, jsonify, render_template, request, send_from_directory
+from flask import Flask, Response, jsonify, render_template, request, send_from_directory
 from flask.typing import ResponseReturnValue
 from flask_compress import Compress
 from flask_wtf.csrf import CSRFError, CSRFProtect, generate_csrf
 from werkzeug.exceptions import HTTPException
 
-from cavrel import __version__
 from cavrel.store import settings
 from cavrel.store.pool import Busy, DatabaseAway, Pool, Unkeepable, transaction
-from cavrel.web import addressed, assets, bring, compiled, doors, live, marks, pages, shelf
+from cavrel.web import addressed, assets, bring, compiled, doors, live, marks, pages, server, shelf
 
 _POLICY = (
     "default-src 'self'; img-src 'self' data:; media-src 'self' blob:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; "
@@ -65,9 +64,11 @@ def create_app(pool: Pool, testing: bool = False) -> Flask:
     app.extensions["cavrel_pages"] = pages.of_a_run()
     app.add_url_rule("/sw.js", view_func=service_worker)
     app.add_url_rule("/token", view_func=token)
-    app.add_url_rule("/health", view_func=health)
     app.after_request(_guard)
+    app.before_request(server.begin)
+    app.after_request(server.end)
     app.before_request(doors.guard)
+    app.before_request(_not_by_an_old_one)
     app.session_interface = doors.Sessions()
     app.register_error_handler(DatabaseAway, _database_away)
     app.register_error_handler(CSRFError, _stale_page)
@@ -89,11 +90,16 @@ def token() -> ResponseReturnValue:
     return jsonify(token=generate_csrf())
 
 
-def health() -> ResponseReturnValue:
-    """Says whether this process reaches its database."""
-    with transaction(current_app.extensions["cavrel_pool"]) as connection:
-        connection.execute("select 1")
-    return jsonify(ok=True, version=__version__)
+def _not_by_an_old_one() -> ResponseReturnValue | None:
+    """A process that is older than its database writes nothing."""
+    if request.method in ("GET", "HEAD", "OPTIONS") or not server.old():
+        return None
+    return _answer(
+        503,
+        "This server is older than its database",
+        "A newer Cavrel has brought the database up to date. Nothing was saved; what you typed stays in this page and is sent once the newer "
+        "one is started. Whoever runs this server should stop it and start that one.",
+    )
 
 
 def _guard(response: Response) -> Response:
@@ -162,6 +168,11 @@ def _not_kept(fault: Exception) -> ResponseReturnValue:
 
 def _broken(fault: Exception) -> ResponseReturnValue:
     log.exception("unexpected fault at %s", request.path)
+    try:
+        if server.old():
+            return _answer(503, "This server is older than its database", f"Nothing is lost: {server.NEWER}.")
+    except DatabaseAway:
+        pass
     return _answer(
         500,
         "Something broke here",

@@ -27,6 +27,7 @@ from cavrel.web import (
     plan,
     report,
     runs,
+    server,
     shelf,
     straighten,
     table,
@@ -38,6 +39,7 @@ OF_A_RUN = (plan, measure, straighten, judge, report, marking, logbook, traces)
 """The pages of a run, by the name of their blueprint; each follows a save."""
 OTHERS = (
     assets,
+    server,
     shelf,
     cupboard,
     lesson,
