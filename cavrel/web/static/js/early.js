@@ -2,6 +2,7 @@
 // entry will have, so that neither a page that goes away nor one that comes back loses it or keeps it twice. A page whose scripts did not
 // come, for the network went, says that it keeps what is typed, and loads itself again.
 const AGAIN = 8000;
+let typed = false;
 const ready = () => document.documentElement.dataset.ready === "yes";
 const place = (input) => `cavrel.draft.${document.body.dataset.store}.${document.body.dataset.run}.${input.dataset.slot}`;
 const isCell = (target) => target.matches?.("#tables input[data-slot], .planned[data-slot], .planned-words[data-slot]");
@@ -9,7 +10,11 @@ const isCell = (target) => target.matches?.("#tables input[data-slot], .planned[
 document.addEventListener("input", (event) => {
   if (!isCell(event.target)) return;
   const key = window.crypto?.randomUUID?.() ?? null;
-  try { localStorage.setItem(place(event.target), JSON.stringify({ text: event.target.value, key })); } catch { /* the page itself holds it then */ }
+  typed = true;
+  try {
+    localStorage.setItem(place(event.target), JSON.stringify({ text: event.target.value, key }));
+    delete document.documentElement.dataset.unkept;
+  } catch { document.documentElement.dataset.unkept = "yes"; } // the page itself holds it then, and asks before it goes
   const line = document.getElementById("kept");
   if (ready() || !line) return;
   line.dataset.state = "sending";
@@ -25,11 +30,34 @@ document.addEventListener("change", (event) => {
   } catch { /* as above */ }
 });
 
+// Scripts that are on their way are waited for; those that failed are asked for anew, less and less often, and never while something is typed.
+const TRIED = "cavrel.again";
+let failed = false;
+window.addEventListener("error", (event) => { if (event.target instanceof HTMLScriptElement) failed = true; }, true);
+window.addEventListener("unhandledrejection", () => { failed = true; });
+
+function tried() {
+  try { return Number(sessionStorage.getItem(TRIED)) || 0; } catch { return 0; }
+}
+
 async function loadAgain() {
-  if (ready()) return;
+  if (ready() || typed || !failed) return;
   try {
-    if ((await fetch(location.href, { method: "HEAD", cache: "no-store" })).ok && !ready()) location.reload();
+    if (!(await fetch(location.href, { method: "HEAD", cache: "no-store" })).ok || ready() || typed) return;
+    try { sessionStorage.setItem(TRIED, String(Math.min(tried() + 1, 5))); } catch { /* as often as at first */ }
+    location.reload();
   } catch { /* still away */ }
 }
+
+function look() {
+  if (ready()) {
+    try { sessionStorage.removeItem(TRIED); } catch { /* it was never there */ }
+    return;
+  }
+  const line = document.getElementById("kept");
+  if (typed && failed && line) line.textContent = "this page did not load whole; what you typed is kept here: load it again";
+  loadAgain();
+  setTimeout(look, AGAIN);
+}
 window.addEventListener("online", loadAgain);
-setInterval(loadAgain, AGAIN);
+setTimeout(look, AGAIN * 2 ** tried());

@@ -3,7 +3,7 @@
 // brings what other pages saved.
 import { told } from "./frame.js";
 import { parts } from "./parts.js";
-import { add, alone, aside, entries, forget, ours, remove, setAside, setDraft } from "./shelved.js";
+import { add, alone, aside, entries, forget, onlyHere, ours, remove, setAside, setDraft } from "./shelved.js";
 
 const body = document.body;
 const TOUCHED = `cavrel.touched.${body.dataset.store}.${body.dataset.run}`;
@@ -77,8 +77,10 @@ function show(savedAt) {
   const count = entries().length;
   if (savedAt) line.dataset.savedAt = savedAt;
   if (count) {
+    const lost = onlyHere();
     line.dataset.state = failures ? "away" : "sending";
-    line.textContent = failures ? `${count} kept here, sending again${failing ? `: ${failing}` : ""}` : "sending";
+    if (failures && lost) line.textContent = `${lost} only in this page, for this browser keeps nothing more: leave it open${failing ? `: ${failing}` : ""}`;
+    else line.textContent = failures ? `${count} kept here, sending again${failing ? `: ${failing}` : ""}` : "sending";
   } else if (failures) {
     line.dataset.state = "away";
     line.textContent = `as of ${clock(body.dataset.drawnAt)}, the server does not answer`;
@@ -301,6 +303,9 @@ export function start() {
   const line = document.getElementById("kept");
   line.dataset.first = line.textContent.trim();
   window.addEventListener("online", () => { send(); news(); });
+  // What only this page holds goes with it.
+  const half = () => document.documentElement.dataset.unkept && [...document.querySelectorAll("#tables input[data-slot]")].some((f) => f.value !== (f.dataset.saved ?? f.defaultValue));
+  window.addEventListener("beforeunload", (event) => { if (onlyHere() || half()) event.preventDefault(); });
   // Another page of this run may have sent what this one still shows as kept, or kept what this one may send.
   window.addEventListener("storage", (event) => { if (ours(event.key)) { show(); showAside(); } });
   document.addEventListener("visibilitychange", () => { if (!document.hidden) { send(); news(); } });

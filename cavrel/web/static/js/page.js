@@ -29,6 +29,7 @@ if (document.querySelector("form[data-draft], [data-draft-done]")) part("forms")
 if (document.getElementById("bring-table")) part("bringing");
 if (lesson) part("lesson");
 if (document.getElementById("find")) part("find");
+if (document.getElementById("start")) part("starting");
 for (const [loaded, begin] of parts) (await loaded)[begin]();
 document.documentElement.dataset.ready = "yes";
 (window.requestIdleCallback ?? setTimeout)(keepForOffline);

@@ -2,6 +2,7 @@
 import { ask } from "./ask.js";
 import { keep, kept } from "./keep.js";
 import { drafts, endDraft } from "./shelved.js";
+import { stepped } from "./stepping.js";
 
 const WHOLE = ["option", "instrument", "rule", "run", "heading"];
 let whole = false;
@@ -267,7 +268,7 @@ export function start() {
     } else if (button.dataset.ruleBack) {
       keep("rule", `rule:${button.dataset.ruleBack}`, { value: null });
       whole = true;
-    } else if (button.dataset.size) keep(button.dataset.size.split(":")[0], button.dataset.size, { count: Number(button.dataset.count), planned: true });
+    } else if (button.dataset.size) keep(button.dataset.size.split(":")[0], button.dataset.size, { count: stepped(button), planned: true });
     else if (button.dataset.peg || button.dataset.points !== undefined) pegButton(button);
   });
   sheet.addEventListener("change", (event) => {

@@ -1,6 +1,7 @@
 // The table: typing, moving, and keeping each reading the moment its cell is left.
 import { isDrawing, keep, kept } from "./keep.js";
 import { drafts, endDraft, ours } from "./shelved.js";
+import { stepped } from "./stepping.js";
 
 let conventionChanged = false;
 
@@ -239,7 +240,7 @@ export function start() {
   });
   document.addEventListener("click", (event) => {
     const ruled = event.target.closest("[data-rule]");
-    if (ruled) rule(ruled.dataset.rule, Number(ruled.dataset.count));
+    if (ruled) rule(ruled.dataset.rule, stepped(ruled));
     const filled = event.target.closest("[data-fill]");
     if (filled) fill(filled);
     const moved = event.target.closest("[data-move-row]");

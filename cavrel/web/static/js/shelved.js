@@ -19,6 +19,11 @@ function put(key, value) {
   }
 }
 
+/** How many entries stand in this page alone, for the browser's store is full or closed: they go with it. */
+export function onlyHere() {
+  return [...memory.keys()].filter((key) => key.startsWith(ENTRY)).length;
+}
+
 function drop(key) {
   memory.delete(key);
   try { localStorage.removeItem(key); } catch { /* it was never there */ }
