@@ -23,6 +23,8 @@ IDLE = 45.0
 """Seconds after which a process that nobody asks is ended."""
 RENEWED = 200
 """Answers after which a process is ended, so that none grows for ever."""
+SLACK = 4.0
+"""Seconds by the clock that every task may wait for the machine."""
 TURN = 20.0
 """Seconds that one waits for its turn."""
 _START = 30.0
@@ -54,7 +56,7 @@ class Task:
     @property
     def patience(self) -> float:
         """Seconds by the clock after which the process is ended, for a machine that is busy otherwise."""
-        return 4 * self.seconds + 4
+        return 4 * self.seconds + SLACK
 
 
 class Over(CavrelError):

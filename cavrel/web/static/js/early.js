@@ -2,7 +2,7 @@
 // entry will have, so that neither a page that goes away nor one that comes back loses it or keeps it twice. A page whose scripts did not
 // come, for the network went, says that it keeps what is typed, and loads itself again.
 const AGAIN = 8000;
-let typed = false;
+let typedAt = -Infinity;
 const ready = () => document.documentElement.dataset.ready === "yes";
 const place = (input) => `cavrel.draft.${document.body.dataset.store}.${document.body.dataset.run}.${input.dataset.slot}`;
 const isCell = (target) => target.matches?.("#tables input[data-slot], .planned[data-slot], .planned-words[data-slot]");
@@ -10,7 +10,7 @@ const isCell = (target) => target.matches?.("#tables input[data-slot], .planned[
 document.addEventListener("input", (event) => {
   if (!isCell(event.target)) return;
   const key = window.crypto?.randomUUID?.() ?? null;
-  typed = true;
+  typedAt = performance.now();
   try {
     localStorage.setItem(place(event.target), JSON.stringify({ text: event.target.value, key }));
     delete document.documentElement.dataset.unkept;
@@ -30,7 +30,8 @@ document.addEventListener("change", (event) => {
   } catch { /* as above */ }
 });
 
-// Scripts that are on their way are waited for; those that failed are asked for anew, less and less often, and never while something is typed.
+// Scripts that are on their way are waited for; those that failed are asked for anew, less and less often, and never while somebody types or
+// what was typed stands in this page alone.
 const TRIED = "cavrel.again";
 let failed = false;
 window.addEventListener("error", (event) => { if (event.target instanceof HTMLScriptElement) failed = true; }, true);
@@ -40,10 +41,12 @@ function tried() {
   try { return Number(sessionStorage.getItem(TRIED)) || 0; } catch { return 0; }
 }
 
+const busy = () => performance.now() - typedAt < AGAIN || document.documentElement.dataset.unkept;
+
 async function loadAgain() {
-  if (ready() || typed || !failed) return;
+  if (ready() || busy() || !failed) return;
   try {
-    if (!(await fetch(location.href, { method: "HEAD", cache: "no-store" })).ok || ready() || typed) return;
+    if (!(await fetch(location.href, { method: "HEAD", cache: "no-store" })).ok || ready() || busy()) return;
     try { sessionStorage.setItem(TRIED, String(Math.min(tried() + 1, 5))); } catch { /* as often as at first */ }
     location.reload();
   } catch { /* still away */ }
@@ -54,8 +57,6 @@ function look() {
     try { sessionStorage.removeItem(TRIED); } catch { /* it was never there */ }
     return;
   }
-  const line = document.getElementById("kept");
-  if (typed && failed && line) line.textContent = "this page did not load whole; what you typed is kept here: load it again";
   loadAgain();
   setTimeout(look, AGAIN);
 }
