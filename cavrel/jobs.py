@@ -52,6 +52,6 @@ if __name__ == "__main__":
     end_with_parent()
     with contextlib.suppress(OSError):
         os.nice(NICE)
-        os.sched_setscheduler(0, os.SCHED_IDLE, os.sched_param(0))
+        os.sched_setscheduler(0, os.SCHED_IDLE if NICE else os.SCHED_OTHER, os.sched_param(0))
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(name)s: %(message)s")
     work_off(os.environ["DATABASE_URL"])

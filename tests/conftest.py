@@ -22,6 +22,10 @@ from cavrel.store.migrate import migrate
 from cavrel.store.pool import Pool, open_pool
 from cavrel.web import create_app
 
+os.environ["CAVREL_NICE"] = (
+    "0"  # two processes of tests leave no time over, and a child that stands back would wait for both
+)
+
 
 @pytest.fixture(scope="session")
 def cluster() -> Iterator[Cluster]:

@@ -1,5 +1,5 @@
 """Work within limits, in a process of its own: see the README."""
 
-from cavrel.bounded.pool import Over, Task, run
+from cavrel.bounded.pool import Over, Task, run, within
 
-__all__ = ["Over", "Task", "run"]
+__all__ = ["Over", "Task", "run", "within"]

@@ -16,7 +16,7 @@ from pathlib import Path
 from types import FrameType
 from typing import Any, BinaryIO
 
-from cavrel.bounded.pool import HEAD, NICE
+from cavrel.bounded.pool import HEAD, NICE, come_within
 from cavrel.core.errors import CavrelError
 
 _known: dict[str, Callable[..., Any]] = {}
@@ -46,7 +46,7 @@ def answered(name: str, seconds: float, memory: int, idle: bool, given: tuple[An
     """``ok`` and what the function returns, ``fault`` with place and words, ``over`` with what ran over, ``broke`` with a trace."""
     act = _function(name)  # loading is not its work
     with contextlib.suppress(OSError):
-        os.sched_setscheduler(0, os.SCHED_IDLE if idle else os.SCHED_OTHER, os.sched_param(0))
+        os.sched_setscheduler(0, os.SCHED_IDLE if idle and NICE else os.SCHED_OTHER, os.sched_param(0))
     _, hard = resource.getrlimit(resource.RLIMIT_AS)
     resource.setrlimit(resource.RLIMIT_AS, (_memory() + memory, hard))
     signal.setitimer(signal.ITIMER_VIRTUAL, seconds)
@@ -67,6 +67,7 @@ def answered(name: str, seconds: float, memory: int, idle: bool, given: tuple[An
 
 def main() -> None:
     """Answer until nobody asks any more."""
+    come_within()
     source, sink = sys.stdin.buffer, os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)  # what a library prints is no answer
     with contextlib.suppress(OSError):

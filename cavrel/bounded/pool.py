@@ -28,8 +28,8 @@ SLACK = 4.0
 TURN = 20.0
 """Seconds that one waits for its turn."""
 _START = 30.0
-NICE = 19
-"""How far work beside the pages stands back for what answers them."""
+NICE = int(os.environ.get("CAVREL_NICE") or "19")
+"""How far work beside the pages stands back for what answers them, 0 for not at all."""
 HEAD = struct.Struct(">Q")
 
 
@@ -242,3 +242,17 @@ def run(task: Task, *given: Any) -> Any:
     Raises Over where it runs over its limits, CavrelError for what it says itself, RuntimeError where it breaks.
     """
     return _children.run(task, given)
+
+
+def within() -> bool:
+    """Whether this is a process that does bounded work itself."""
+    return _within
+
+
+def come_within() -> None:
+    """From here on this is one."""
+    global _within
+    _within = True
+
+
+_within = False

@@ -40,8 +40,8 @@ def pdf_here(page: str, title: str, author: str, paper: str) -> bytes:
 
 
 def form(text: str, content: Mapping[str, Any], live: bool = False) -> str:
-    """The same in a process of its own. Raises CavrelError."""
-    made: str = bounded.run(FORM, text, content, live)
+    """The same in a process of its own, unless this is one. Raises CavrelError."""
+    made: str = form_here(text, content, live) if bounded.within() else bounded.run(FORM, text, content, live)
     return made
 
 

@@ -11,7 +11,6 @@ from tests.browser.conftest import Server
 ALL = os.environ.get("CAVREL_FUZZ", "1") != "1"
 """With CAVREL_FUZZ every page; without it those that hold the others' parts, for each takes ten seconds."""
 PAGES = [
-    "/",
     "/runs/1/plan",
     "/runs/1/measure",
     "/runs/1/straighten",
@@ -19,9 +18,13 @@ PAGES = [
     "/runs/1/report",
     "/cupboard",
     "/patterns",
-    "/help/author",
 ]
 PAGES += [
+    "/",
+    "/help/author",
+    "/courses/new",
+    "/courses",
+    "/server",
     "/experiments/pendulum",
     "/lessons",
     "/lessons/1",

@@ -51,6 +51,7 @@ def test_from_an_empty_folder_to_the_first_reading(empty: str, page: Page) -> No
     page.get_by_role("link", name="Gravity from a swinging bob").click()
     page.get_by_label("Bench", exact=True).select_option("Lantern")
     page.get_by_role("button", name="Start measuring").click()
+    page.wait_for_selector("html[data-ready=yes]")
     page.locator("#gate-read").click()
     cell = page.locator("#i-swings-L-1-1")
     cell.fill("40.0")
