@@ -56,7 +56,9 @@ def meant(connection: Connection) -> Course | None:
         course = found[0]
     if course is not None:
         stay(course.slug if g.several else "", course.zone)
-        if g.several and session.get("course") != course.slug:
+        # What a page asks for by itself is not looked at by anybody.
+        looked_at = request.method == "GET" and not request.path.endswith(".json")
+        if g.several and looked_at and session.get("course") != course.slug:
             session["course"] = course.slug
     return course
 

@@ -136,6 +136,7 @@ def test_two_courses_keep_apart(fresh: FlaskClient) -> None:
     assert begin(fresh, "Évening!", naming="colours").location == "/courses/evening-2/?begun=yes"
     # The address says which; one that does not is led to the course chosen last.
     fresh.get("/courses/evening/runs")
+    fresh.get("/courses/evening-2/calls.json")  # a page of the other one, open in another tab, asks by itself
     assert fresh.get("/runs?q=swings").location == "/courses/evening/runs?q=swings"
     second = started(fresh, "/courses/evening-2", "Blue")
     assert [r["id"] for r in fresh.get("/courses/evening/runs.json").json["runs"]] == [first]
