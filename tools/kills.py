@@ -29,7 +29,7 @@ ROOT = Path(__file__).resolve().parent.parent
 EACH = 10
 """Cuts between two counts."""
 SETTLES = 60.0
-_FULL = """Storage.prototype.setItem = () => { throw new DOMException("full", "QuotaExceededError"); }"""
+_FULL = """(() => { Storage.prototype.setItem = () => { throw new DOMException("full", "QuotaExceededError"); }; })()"""
 
 
 @dataclass
