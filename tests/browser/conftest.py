@@ -122,6 +122,8 @@ class Tab:
             page.unroute_all()
             page.evaluate("location.protocol.startsWith('http') && sessionStorage.clear()")
             page.goto("about:blank", timeout=5000)
+            if abs(page.evaluate("Date.now()") / 1000 - time.time()) > 1:
+                raise PlaywrightError("a test moved this page's clock, which cannot be put back")
             page.set_viewport_size(SIZE)
             page.context.clear_cookies()
             session = page.context.new_cdp_session(page)
