@@ -30,7 +30,8 @@ const takeOf = (of) => remembered(TAKES)[of] ?? 1;
 
 async function ask(wanted) {
   slot = wanted;
-  const mine = (asked += 1);
+  asked += 1;
+  const mine = asked;
   const query = new URLSearchParams({ slot, take: takeOf(slot) });
   let said = null;
   let what = "The server does not answer; the apparatus waits for it.";

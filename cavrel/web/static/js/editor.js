@@ -25,7 +25,7 @@ function number() {
       return row;
     }));
   }
-  [...gutter.children].forEach((row, i) => row.classList.toggle("at-fault", faults.some((f) => f.line === i + 1)));
+  for (const [i, row] of [...gutter.children].entries()) row.classList.toggle("at-fault", faults.some((f) => f.line === i + 1));
 }
 
 function place() {

@@ -14,7 +14,8 @@ function standing(svg) {
   copy.setAttribute("width", width);
   copy.setAttribute("height", height);
   const paper = document.createElementNS("http://www.w3.org/2000/svg", "rect");
-  Object.entries({ width, height, fill: getComputedStyle(document.querySelector(".sheet") ?? document.body).backgroundColor }).forEach(([k, v]) => paper.setAttribute(k, v));
+  const { backgroundColor } = getComputedStyle(document.querySelector(".sheet") ?? document.body);
+  for (const [k, v] of Object.entries({ width, height, fill: backgroundColor })) paper.setAttribute(k, v);
   copy.prepend(paper);
   return { text: new XMLSerializer().serializeToString(copy), width, height };
 }

@@ -146,7 +146,7 @@ async function askBackwards(button) {
   try {
     const query = new URLSearchParams({ [what]: document.getElementById(`ask-${what}`).value });
     const answer = await fetch(`${form.dataset.url}?${query}`);
-    if (!answer.ok) throw new Error();
+    if (!answer.ok) throw new Error(`answer ${answer.status}`);
     answered(await answer.text());
   } catch {
     answered("The server does not answer just now. Ask again in a moment; nothing is lost.");

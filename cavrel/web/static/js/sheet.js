@@ -159,21 +159,21 @@ function paste(event) {
   const most = y + block.length;
   const { series } = table.dataset;
   if (most > grid.length) keep("rows", `rows:${series}`, { count: most });
-  block.forEach((line, down) => line.forEach((text, right) => {
+  for (const [down, right, text] of block.flatMap((line, i) => line.map((one, j) => [i, j, one]))) {
     const above = grid[Math.min(y + down, grid.length - 1)][x + right];
-    if (!text || !above) return;
+    if (!text || !above) continue;
     const cell = grid[y + down]?.[x + right];
     if (cell) {
       cell.value = text;
       commit(cell, { by: "paste" });
-      return;
+      continue;
     }
     const parts = above.dataset.slot.split(".");
     parts[parts[0].startsWith("mark:") ? 1 : 2] = y + down + 1;
     const slot = parts.join(".");
     if (slot.startsWith("mark:")) keep("mark", slot, { text });
     else keep("reading", slot, { text, by: "paste" });
-  }));
+  }
 }
 
 /** What can hurt is read before the table opens. */

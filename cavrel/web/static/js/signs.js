@@ -26,7 +26,7 @@ export const SIGNS = {
   tone(part, s) {
     const loud = twoSided(s);
     if (document.getElementById("bench-sound").checked) hum(loud, 440);
-    [...part.children].forEach((bar, i) => bar.classList.toggle("on", i < Math.round(20 * loud)));
+    for (const [i, bar] of [...part.children].entries()) bar.classList.toggle("on", i < Math.round(20 * loud));
     return `loudness ${Math.round(100 * loud)} of 100`;
   },
   string(part, s) {

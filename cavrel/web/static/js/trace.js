@@ -35,7 +35,8 @@ const url = (more = "") => `${panel.dataset.url}${place}${more}`;
 async function show(wanted, again = false) {
   if (wanted !== place) stopLive();
   place = wanted;
-  const mine = (asked += 1);
+  asked += 1;
+  const mine = asked;
   const before = by("samples-text")?.value ?? "";
   const open = by("samples")?.open;
   try {
@@ -70,7 +71,8 @@ function hold(text) {
 /** What a text holds: its columns to choose from. */
 async function look(text) {
   const out = by("looked-at");
-  const mine = (looked += 1); // an answer about an older text or choice is too late
+  looked += 1;
+  const mine = looked; // an answer about an older text or choice is too late
   body = null;
   if (!text.trim()) return out.replaceChildren();
   const token = document.querySelector("meta[name=csrf-token]").content;

@@ -57,7 +57,7 @@ function show() {
   const row = by("watch-laps");
   const boxes = counting() && n <= 60 ? n : 0;
   if (row.childElementCount !== boxes) row.replaceChildren(...Array.from({ length: boxes }, () => document.createElement("i")));
-  [...row.children].forEach((box, i) => box.classList.toggle("on", i < laps.length));
+  for (const [i, box] of [...row.children].entries()) box.classList.toggle("on", i < laps.length);
   const count = by("watch-count");
   count.replaceChildren();
   if (counting()) {

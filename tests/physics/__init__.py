@@ -1,0 +1,5 @@
+"""Experiments as physics has them, against which the definitions are held."""
+
+from tests.physics import fields, mechanics
+
+MODELS = {**mechanics.MODELS, **fields.MODELS}
