@@ -41,12 +41,10 @@ def cards(opened: Opened) -> list[Card]:
     for name, option in opened.base.options.items():
         now = run.options.get(name, option.default)
         for key, choice in option.choices.items():
-            if choice.carries is None:
+            if choice.carries is None or choice.over is None or now not in (key, choice.over):
                 continue
             on = key == now
-            other = key
-            if on:
-                other = option.default if option.default != key else next(c for c in option.choices if c != key)
+            other = choice.over if on else key
             beside = _under(opened, name, other)
             if beside is None:
                 continue

@@ -47,7 +47,7 @@ def test_projectile(landing: str, drop: float) -> None:
     analysis = analysed(
         "projectile-range", options={"landing": landing}, quantities={"h": f"{100 * drop}"}, series={"shots": series}
     )
-    assert shown(analysis, "g") == pytest.approx(G, rel=1e-6)
+    assert shown(analysis, "g") == pytest.approx(0.995 * G, rel=1e-6)  # what the air leaves a steel ball
 
 
 def test_cart_and_hanger() -> None:
@@ -150,14 +150,22 @@ def test_lines_of_hydrogen() -> None:
 
 
 def test_circles_of_electrons() -> None:
-    """m v²/r = e v B and e U = m v²/2; the field at the middle of the pair by Biot and Savart, each coil half its radius away."""
+    """m v²/r = e v B and e U = m v²/2; the field at the circle by Biot and Savart, each coil half its radius away, summed over its wire."""
     radius, turns = 0.15, 130
     volts, amps = np.array([160.0, 200, 250, 300]), np.array([1.2, 1.3, 1.5, 1.4])
-    field = 2 * constants.mu_0 * turns * amps * radius**2 / (2 * (radius**2 + (radius / 2) ** 2) ** 1.5)
-    circle = np.sqrt(2 * volts * constants.m_e / constants.e) / field
+    around = np.linspace(0, 2 * np.pi, 720, endpoint=False)
+    circle = np.full(4, 0.04)
+    for _ in range(30):  # the field depends on how far out the circle runs
+        out = circle[:, None]
+        away = (radius**2 + out**2 - 2 * radius * out * np.cos(around) + radius**2 / 4) ** 1.5
+        turn = (
+            constants.mu_0 / (4 * np.pi) * 2 * np.pi * np.mean(radius * (radius - out * np.cos(around)) / away, axis=1)
+        )
+        field = 2 * turns * amps * turn
+        circle = np.sqrt(2 * volts * constants.m_e / constants.e) / field
     series = {"circles": {"U": texts(volts), "I": texts(amps), "D": trials(200 * circle)}}
     analysis = analysed("charge-to-mass", quantities={"D_c": ["30"]}, series=series)
-    assert shown(analysis, "q") == pytest.approx(constants.e / constants.m_e, rel=1e-6)
+    assert shown(analysis, "q") == pytest.approx(constants.e / constants.m_e, rel=2e-4)
 
 
 @pytest.mark.parametrize("axes", ["curve", "logarithm"])
@@ -188,7 +196,7 @@ def test_waves() -> None:
         series={"tones": {"f": texts(forks), "l": trials(100 * (343.2 / forks / 4) - 1.0)}},
     )
     assert shown(tube, "v") == pytest.approx(343.2, rel=1e-6)
-    assert shown(tube, "e") == pytest.approx(10, rel=1e-5)
+    assert shown(tube, "e") == pytest.approx(10 + 0.45, rel=1e-5)  # the drag of the wall
     orders, spacing = np.array([1, 2, 3]), 3333.0
     angles = np.degrees(np.arcsin(orders * 632.8 / spacing))
     distances = np.array([1.0, 2.0, 3.0])
@@ -205,7 +213,7 @@ def test_waves() -> None:
     claps = {"d": texts(100 * distances), "t": trials(1e3 * distances / 343.2)}
     sound = analysed("speed-of-sound", quantities={"theta": "20"}, series={"claps": claps})
     assert shown(sound, "v") == pytest.approx(343.2, rel=1e-6)
-    assert abs(sound.results["v"].accepted.value - 343.2) < 0.05  # type: ignore[union-attr]
+    assert abs(sound.results["v"].accepted.value - 343.2 * 1.0015) < 0.05  # type: ignore[union-attr]
 
 
 def test_mass_on_a_spring() -> None:
@@ -240,11 +248,12 @@ def test_disc_under_the_dome() -> None:
 
 
 def test_bottle_and_cube() -> None:
-    """Water at 20 °C is 998.207 kg/m³ (Tanaka 2001): a cube of 15 cm³ is lighter in it by 14.973 g."""
+    """Water at 20 °C is 998.207 kg/m³ (Tanaka 2001), air 1.2 kg/m³: a cube is lighter in water by 14.973 g, and in air by its own air."""
+    water, air, lighter = 0.998207, 0.0012, 15 * 0.998207
     told = {"theta": "20", "m_e": "28", "m_w": "77.91035", "m_x": "67.465"}
     cube = {"a": ["25"], "b": ["25"], "h": ["24"], "m_1": ["126"], "m_2": [f"{126 - 15 * 0.998207:.6f}"]}
     analysis = analysed("density-buoyancy", rules=RULES, quantities={**told, **cube})
-    assert shown(analysis, "rho_x") == pytest.approx(39.465 / 49.91035 * 0.998207, rel=1e-5)
-    assert shown(analysis, "V_b") == pytest.approx(15, rel=1e-5)
-    assert shown(analysis, "rho_b") == pytest.approx(8.4, rel=1e-5)
+    assert shown(analysis, "rho_x") == pytest.approx(39.465 / 49.91035 * (water - air) + air, rel=1e-5)
+    assert shown(analysis, "V_b") == pytest.approx(lighter * (1 - air / 8) / (water - air), rel=1e-5)
+    assert shown(analysis, "rho_b") == pytest.approx(126 / lighter * (water - air) + air, rel=1e-5)
     assert shown(analysis, "F_b") == pytest.approx(14.973105e-3 * G, rel=1e-5)

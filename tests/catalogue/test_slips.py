@@ -480,7 +480,7 @@ def test_every_experiment_states_its_physical_causes(experiment: str) -> None:
         ("projectile-range", "lower", "lower than the muzzle"),
         ("half-life", "background", "background"),
         ("string-waves", "stuck", "pulley"),
-        ("newton-second-law", "tilted", "level"),
+        ("newton-second-law", "friction", "friction"),
         ("stepped-pulley", "at_rest", "before the mass moved"),
     ],
 )

@@ -19,19 +19,36 @@ G = 9.81
 """Free fall at every bench of the models, m/s²; exact."""
 
 
+class _Still:
+    """Random numbers that are all at their middle."""
+
+    def normal(self, size: int | tuple[int, ...] | None = None) -> Array | float:
+        return 0.0 if size is None else np.zeros(size)
+
+    def uniform(self, low: float, high: float, size: int | None = None) -> Array | float:
+        return (low + high) / 2 if size is None else np.full(size, (low + high) / 2)
+
+    def poisson(self, mean: Array) -> Array:
+        return np.round(mean)
+
+
 class Bench:
     """One run of an experiment, read from the true values that a model works out.
 
     ``options``: the conventions of the run, all of them.
     ``draw``: the run's random numbers, for what a model varies by itself.
+    ``quiet``: nothing errs and every digit is read, so that what is left between result and truth is the law's own.
     """
 
-    def __init__(self, experiment: str, seed: int, options: Mapping[str, str] | None = None) -> None:
+    def __init__(
+        self, experiment: str, seed: int, options: Mapping[str, str] | None = None, quiet: bool = False
+    ) -> None:
         self.definition = catalogue.experiments()[experiment]
         own = {name: option.default for name, option in self.definition.options.items()}
         self.options = {**own, **(options or {})}
         self.program = catalogue.program_of(self.definition, options=self.options)
-        self.draw = np.random.default_rng(seed)
+        self.quiet = quiet
+        self.draw: np.random.Generator = _Still() if quiet else np.random.default_rng(seed)  # type: ignore[assignment]
         self.quantities: dict[str, object] = {}
         self.series: dict[str, dict[str, list[object]]] = {}
         # Of all readings of an instrument together: (relative, absolute).
@@ -74,8 +91,8 @@ class Bench:
 
     def _text(self, spec: Input, value: float) -> str:
         step = spec.gauge.least_count if spec.gauge and not spec.exact else None
-        if step is None:
-            return f"{spec.unit.from_si(value):.9g}"
+        if step is None or self.quiet:
+            return f"{spec.unit.from_si(value):.12g}"
         marks = round((value - spec.unit.offset) / step)
         return f"{marks * step / spec.unit.factor:.12g}"
 
@@ -116,7 +133,7 @@ class Bench:
         """Count random events."""
         spec = self.program.input_of[key]
         drawn = self.draw.poisson(np.repeat(np.asarray(mean)[:, None], spec.repeats, axis=1))
-        texts = [[str(n) for n in row] for row in drawn]
+        texts = [[f"{n:.0f}" for n in row] for row in drawn]
         if "." not in key:
             self.quantities[key] = texts[0] if spec.repeats > 1 else texts[0][0]
             return
@@ -200,6 +217,21 @@ def hold(
         relative = u / sizes[name] if sizes[name] else math.inf
         found.append(Held(experiment, said, name, many, share, float(off.mean()) / u, float(off.std()) / u, relative))
     return found
+
+
+def bias(experiment: str, model: Model, options: Mapping[str, str] | None = None) -> dict[str, float]:
+    """By result: what the law alone makes it err by, over its standard uncertainty in an ordinary run; as
+    ``result~`` against what the page compares it with."""
+    still, usual = (Bench(experiment, 0, options, quiet) for quiet in (True, False))
+    truth = model(still)
+    model(usual)
+    found, sized = (analyse(b.program, runs.load(b.document())).results for b in (still, usual))
+    off = {name: (found[name].value - true) / sized[name].u for name, true in truth.items()}
+    for name, result in found.items():
+        other, usual_other = result.compared, sized[name].compared
+        if other is not None and usual_other is not None and not other.waits and (experiment, name) not in DIFFER:
+            off[f"{name}~"] = (result.value - other.accepted.value) / usual_other.u
+    return off
 
 
 def conventions(experiment: str) -> list[dict[str, str]]:

@@ -16,7 +16,7 @@ def pendulum(b: Bench) -> Truth:
     """A steel bob of 1 cm radius on a thread: period by the elliptic integral, the bob's own inertia and the air's lift counted."""
     angle = math.radians(8.0)
     if b.options["swing"] == "small":
-        angle = math.radians(4.0)
+        angle = math.radians(3.0)
     bob, lift = 0.01, AIR / 7850
     lengths = b.set("swings.L", b.suggested("swings.L"))
     small = 2 * math.pi * np.sqrt((lengths**2 + 0.4 * bob**2) / (lengths * G * (1 - lift)))
@@ -140,7 +140,7 @@ def newton(b: Bench) -> Truth:
     """A cart whose friction is what the convention says: rolling, in proportion to its load; one constant force; or none left by a tilt."""
     whole, hanger = 0.5124, 0.030
     rolling = 0.006 if b.options["friction"] == "rolling" else 0.0
-    constant = 0.03 if b.options["friction"] == "constant" else 0.0
+    constant = 0.03 if b.options["friction"] == "carried" else 0.0
     hung = b.set("force.m_h", b.suggested("force.m_h"))
     b.read("force.m_c", whole - hung)
     b.read("force.a", (hung * G - rolling * (whole - hung) * G - constant) / whole)

@@ -103,6 +103,6 @@ def test_a_correction_that_may_be_nothing_is_said_to_be_so(client: FlaskClient) 
 def test_a_definition_carries_only_results_that_it_has() -> None:
     document = NEWTON.document()
     document["options"]["friction"]["choices"]["carried"]["carries"] = "R_B"
-    with pytest.raises(DefinitionError, match="there is no result 'R_B' to carry; the results are m_A, R_A") as fault:
+    with pytest.raises(DefinitionError, match="there is no result 'R_B' to carry; the results are m_A, mu_f, R_A") as fault:
         definitions.load(document)
     assert fault.value.place == "options.friction.choices.carried.carries"

@@ -169,6 +169,8 @@ def _read_input(spec: Input, run: RunDocument, rows: int, zero: float) -> InputR
         out = frozenset(run.left_out_trials("", spec.name))
         if spec.default is not None and run.suggested_in_use and not any(text.strip() for text in trials(cells[0])):
             cells = [spec.default]
+        if spec.unread is not None and not any(text.strip() for text in trials(cells[0])):
+            return _not_read(spec)
     else:
         cells = list(run.series.get(spec.series, {}).get(spec.name, []))
         out = frozenset(run.left_out_trials(spec.series, spec.name))
@@ -176,6 +178,13 @@ def _read_input(spec: Input, run: RunDocument, rows: int, zero: float) -> InputR
     traces = run.traces.get(spec.series or "", {}).get(spec.name, [])
     typed = read_texts(spec, texts, out, rows, zero)
     return _traced(typed, traces, out, zero) if traces else typed
+
+
+@by_identity(256)
+def _not_read(spec: Input) -> InputReadings:
+    """A quantity that is not read, with what formulas take instead: a value without a reading."""
+    taken = read_texts(replace(spec, exact=True, gauge=None), ((spec.unread or "",),), frozenset(), 1, 0.0)
+    return replace(taken, readings={})
 
 
 @by_identity(4096)

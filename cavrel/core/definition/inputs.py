@@ -74,11 +74,13 @@ class Inputs(Formulas):
     ) -> None:
         unit = self.unit(body.unit, place)
         gauge = None
-        if default:
+        unread = body.unread if isinstance(body, Quantity) else None
+        for field, text in (("default", default), ("unread", unread)):
             try:
-                read(default, unit.text, body.difference)
+                if text:
+                    read(text, unit.text, body.difference)
             except ReadingError as fault:
-                raise DefinitionError(f"{place}.default", fault.what) from fault
+                raise DefinitionError(f"{place}.{field}", fault.what) from fault
         if body.instrument is not None:
             if body.instrument not in self.gauges:
                 raise DefinitionError(f"{place}.instrument", f"unknown instrument '{body.instrument}'")
@@ -107,6 +109,7 @@ class Inputs(Formulas):
                 repeats=body.repeats,
                 optional=body.optional,
                 default=default,
+                unread=unread,
                 plausible=plausible,
                 timer=self.timers.get(key),
                 extract=body.extract if isinstance(body, Column) else None,

@@ -63,9 +63,19 @@ class _Read(Model):
 
 
 class Quantity(_Read):
-    """Read or set once per run, or computed by a formula."""
+    """Read or set once per run, or computed by a formula. ``unread``: what formulas take, exactly, where an optional one is not read, such as
+    the angle of a swing that nobody found worth reading."""
 
     default: Annotated[str, Field(max_length=80)] | None = None
+    unread: Annotated[str, Field(max_length=80)] | None = None
+
+    @model_validator(mode="after")
+    def _unread_where_optional(self) -> "Quantity":
+        if self.unread is not None and (not self.optional or self.formula or self.default is not None):
+            raise ValueError(
+                "only an optional quantity that is read, and has no default, says what stands for it where it is not read"
+            )
+        return self
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

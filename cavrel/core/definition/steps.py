@@ -29,6 +29,7 @@ class Input:
     ``repeats``: trials in the definition.
     ``optional``: a run is whole without it.
     ``default``: text that stands until one is typed.
+    ``unread``: text of what formulas take, exactly, where it is not read.
     ``plausible``: its plausible range, compiled.
     ``timer``: that fills it.
     ``extract``: what is taken from a row's samples.
@@ -53,6 +54,7 @@ class Input:
     plausible: Compiled | None
     timer: Timer | None
     extract: str | None = None
+    unread: str | None = None
     whole: bool = False
     difference: bool = False
     step: Compiled | None = None

@@ -9,10 +9,12 @@ from cavrel.core.definition.parts import Amount, Formula, Key, Line, Model, Unit
 
 class Choice(Model):
     """One way of an option: ``set`` overrides parts of the definition by path; ``carries``: the result, a correction found in one part, that this
-    way takes over into another, so that Judge shows what difference it makes."""
+    way takes over into another, so that Judge shows what difference it makes; ``over``: the choice that leaves that correction out, beside which
+    it is offered."""
 
     label: Annotated[str, Field(min_length=1, max_length=80)]
     carries: Key | None = None
+    over: Key | None = None
     set: Annotated[dict[Annotated[str, Field(max_length=120)], Any], Field(max_length=24)] = {}
 
 
@@ -27,6 +29,11 @@ class Option(Model):
     def _known_default(self) -> "Option":
         if self.default not in self.choices:
             raise ValueError(f"the default '{self.default}' is none of the choices")
+        for key, choice in self.choices.items():
+            if (choice.carries is None) != (choice.over is None) or (choice.over and choice.over not in self.choices):
+                raise ValueError(
+                    f"'{key}' says with 'carries' what it takes over, and with 'over' the choice that leaves it out"
+                )
         return self
 
 
