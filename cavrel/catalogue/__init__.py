@@ -116,6 +116,18 @@ def validate(definition: Definition) -> Mapping[str, LineMeaning]:
     return found
 
 
+def rehearse(definition: Definition) -> None:
+    """Let a definition's stand-in go through the experiment, under the default conventions and each other choice. Raises DefinitionError."""
+    from cavrel.catalogue import rehearsal  # an analysis's worth of modules, which a start need not wait for
+
+    for chosen in ({}, *(one for one in combinations(definition) if len(one) == 1)):
+        try:
+            rehearsal.rehearse(program_of(definition, options=chosen), chosen)
+        except DefinitionError as fault:
+            with_this = "".join(f" (with {name} = {choice})" for name, choice in chosen.items())
+            raise DefinitionError(fault.place, f"{fault.what}{with_this}") from fault
+
+
 MOST_COMBINATIONS = 256
 
 

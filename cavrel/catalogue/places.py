@@ -76,6 +76,7 @@ def _judged(text: str) -> ReadText:
     try:
         definition = definitions.load(document, catalogue.instruments())
         catalogue.validate(definition)
+        catalogue.rehearse(definition)
     except DefinitionError as fault:
         cause = fault.__cause__
         if isinstance(cause, ValidationError):

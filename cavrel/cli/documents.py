@@ -60,6 +60,7 @@ def check(file: str) -> None:
     try:
         definition = catalogue.read_toml(text)
         meanings = catalogue.validate(definition)
+        catalogue.rehearse(definition)
     except CavrelError as fault:
         refuse(file, fault)
         return

@@ -99,7 +99,7 @@ def look(url: str, folder: Path, at: time, now: datetime) -> str:
         if before is not None and not rests and due(before.astimezone(now.tzinfo), now, at):
             return _make(connection, url, folder, now)
         if stands.made_at and not stands.fault and (stands.tried_at is None or now - stands.tried_at > TRIED_EVERY):
-            return _try(connection, url, Path(stands.file))
+            return _try(connection, url, Path(stands.file), now)
     return ""
 
 
@@ -121,7 +121,7 @@ def _make(connection: psycopg.Connection[Any], url: str, folder: Path, now: date
     return f"no backup could be made: {fault}" if fault else f"backup made: {file}"
 
 
-def _try(connection: psycopg.Connection[Any], url: str, file: Path) -> str:
+def _try(connection: psycopg.Connection[Any], url: str, file: Path, now: datetime) -> str:
     """Put a backup back into a database of its own, which goes again."""
     name = f"cavrel_trial_{uuid4().hex[:8]}"
     fault = ""
@@ -134,11 +134,12 @@ def _try(connection: psycopg.Connection[Any], url: str, file: Path) -> str:
     except (BackupError, psycopg.Error) as what:
         fault = f"{file} could not be put back: {str(what).splitlines()[0][:300]}"
     if fault:
-        connection.execute("insert into backup_made (file, fault, tried_at) values (%s, %s, now())", [str(file), fault])
+        said = "insert into backup_made (made_at, file, fault, tried_at) values (%s, %s, %s, %s)"
+        connection.execute(said, [now, str(file), fault, now])
     else:
         connection.execute(
-            "update backup_made set tried_at = now() where file = %s and fault = '' and id = "
+            "update backup_made set tried_at = %s where file = %s and fault = '' and id = "
             "(select max(id) from backup_made where file = %s)",
-            [str(file), str(file)],
+            [now, str(file), str(file)],
         )
     return fault or f"backup put back to see whether it can be: {file}"

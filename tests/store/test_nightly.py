@@ -12,7 +12,7 @@ from cavrel.store.cluster import Cluster
 from tests.conftest import copied
 
 AT = time(22, 0)
-NOON = datetime(2026, 12, 1, 12, 0, tzinfo=timezone.utc)
+NOON = datetime(2026, 12, 1, 12, 0, tzinfo=timezone.utc)  # whatever the real time is
 
 
 @pytest.mark.parametrize(
@@ -89,7 +89,7 @@ def test_an_evening_and_a_week(url: str, tmp_path: Path) -> None:
     assert look(url, folder, NOON.replace(hour=23)) == ""
     found = stands(url)
     assert (found.made_at, found.fault) == (NOON.replace(hour=22), "")
-    assert found.tried_at is not None
+    assert found.tried_at == NOON + timedelta(minutes=1)
     made = sorted(folder.iterdir())
     assert [file.name for file in made] == ["cavrel-2026-12-01-2200.zip", "cavrel-2026-12-01.zip"]
 
@@ -102,6 +102,7 @@ def test_one_that_cannot_be_put_back_is_said(url: str, tmp_path: Path) -> None:
     assert "could not be put back" in said
     assert "could not be put back" in stands(url).fault
     assert databases(url) == set()
+    assert look(url, tmp_path, NOON + timedelta(minutes=59)) == ""
     assert "backup made" in look(url, tmp_path, NOON.replace(hour=23))
     assert stands(url).fault == ""
 

@@ -51,8 +51,7 @@ def test_the_difference_is_what_numpy_makes_of_both_lines() -> None:
     forces = [float(f"{m:.1f}") / 1000 * carrying.accepted["g_local"].value for m in HANGING]
     slope, intercept = np.polyfit(forces, [float(a) for a in sheet()["series"]["force"]["a"]], 1)
     other, _ = np.polyfit([1000 / m for m in MASSES], [float(a) for a in sheet()["series"]["mass"]["a"]], 1)
-    (change,) = seen.changed
-    assert change.name == "F_net"
+    change = next(one for one in seen.changed if one.name == "F_net")
     assert seen.correction.value == pytest.approx(-intercept / slope, rel=1e-3)
     assert seen.correction.value == pytest.approx(RUBS, abs=0.002)
     assert change.by == pytest.approx(seen.correction.value, rel=1e-9)
@@ -65,6 +64,7 @@ def test_the_difference_is_what_numpy_makes_of_both_lines() -> None:
 
 def test_one_press_carries_it_and_one_leaves_it_out(client: FlaskClient) -> None:
     run = start(client, "newton-second-law", "Wick", "Rubbing wheels")
+    save(client, run, entry("option", "option:friction", choice="left"))
     assert client.get(f"/runs/{run}/judge.json").json["carried"] == []
     assert "Carry it" not in client.get(f"/runs/{run}/judge").text
     document = sheet()
@@ -74,7 +74,8 @@ def test_one_press_carries_it_and_one_leaves_it_out(client: FlaskClient) -> None
             entries += [entry("reading", f"{table}.{name}.{i}.1", text=t) for i, t in enumerate(texts, 1)]
     save(client, run, *entries)
     (seen,) = client.get(f"/runs/{run}/judge.json").json["carried"]
-    assert not seen["carried"] and seen["changes"][0]["result"] == "Pull in part B, friction added"
+    assert not seen["carried"]
+    assert "Pull in part B, friction added" in {change["result"] for change in seen["changes"]}
     page = client.get(f"/runs/{run}/judge").text
     button = re.search(r'data-act="choose" data-slot="(option:friction)" data-writes="([^"]+)">Carry it<', page)
     assert button and button[2] == "&#34;carried&#34;"

@@ -14,6 +14,7 @@ from cavrel.core.analysis.curve import raw_columns
 from cavrel.core.cupboard import EMPTY
 from cavrel.core.logbook import run as runs
 from cavrel.core.simulate import simulate
+from cavrel.core.simulate.apparatus import Planned
 from cavrel.present import straighten
 from cavrel.present.looks import Wanted
 from cavrel.service.opened import unstarted
@@ -215,7 +216,9 @@ def test_of_many_points_the_table_lists_those_that_can_be_read(client: FlaskClie
 def shots(client: FlaskClient) -> int:
     """A simulated run of shots over a narrow range of v² sin 2φ; its number."""
     run = start(client, "projectile-range", "Wick", "A marble")
-    made = simulate(catalogue.program_of(catalogue.experiments()["projectile-range"]), 2)
+    angles = [str(angle) for angle in (30, 35, 40, 45, 50, 55, 60) for _ in range(2)]
+    program = catalogue.program_of(catalogue.experiments()["projectile-range"])
+    made = simulate(program, 9, planned=Planned(settings={"shots.phi": angles}))
     readings = [
         entry("reading", f"shots.{column}.{row}.1", text=cell)
         for column, cells in made["series"]["shots"].items()  # type: ignore[attr-defined]

@@ -5,11 +5,12 @@ with pi squared worked out, through another result, or over an axis that a colum
 """
 
 import math
+from collections.abc import Callable, Mapping
 
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core.definition import Definition, Fit
+from cavrel.core.definition import Column, Definition, Fit
 from cavrel.core.errors import CavrelError, DefinitionError
 from cavrel.core.formula.evaluate import Environment, compile_node
 from cavrel.core.formula.nodes import AGGREGATES, Call, Member, Name, Node, walk
@@ -38,6 +39,14 @@ def check(definition: Definition) -> None:
         named = {part.name for part in (*walk(left), *walk(right)) if isinstance(part, Name)} - {"pi"}
     except CavrelError as fault:
         raise DefinitionError("law", fault.what) from fault
+    known = _known(definition)
+    strange = sorted(named - known)
+    if strange and isinstance(left, Name) and left.name in strange:
+        what = f"speaks of '{left.name}', which is no column, no quantity and no result: name in it what the experiment reads and finds"
+        raise DefinitionError("law", what)
+    if strange and len(named & known) < 2:
+        what = f"speaks of {', '.join(strange)}, which are no columns, quantities or results: name in it what the experiment reads and finds"
+        raise DefinitionError("law", what)
     for name, result in definition.results.items():
         if result.formula is None or name not in named:
             continue
@@ -63,6 +72,13 @@ def check(definition: Definition) -> None:
             )
 
 
+def _known(definition: Definition) -> set[str]:
+    """What a law may speak of beside constants of nature and its own."""
+    columns = {name for body in definition.series.values() for name in body.columns}
+    free = {name for fit in definition.fits.values() for name in fit.free}
+    return columns | free | definition.quantities.keys() | definition.results.keys()
+
+
 class _World:
     """Constants of the law drawn at random, and readings of a series that obey it."""
 
@@ -71,6 +87,9 @@ class _World:
         self.draw = np.random.default_rng(seed)
         columns = {c for body in definition.series.values() for c in body.columns}
         self.constants = {n: float(np.exp(self.draw.uniform(-0.9, 0.9))) for n in sorted(named - columns)}
+        self.beside: dict[
+            str, float
+        ] = {}  # what columns rest on that the law does not know, such as how many swings are timed
         self.lines: dict[str, tuple[float, float]] = {}
         self.open: set[str] = set()
 
@@ -116,8 +135,8 @@ class _World:
         name = part.name
         if name in rows:
             return rows[name]
-        if name in self.constants:
-            return np.array([[self.constants[name]]])
+        if name in self.constants or (rows and name in self.beside):
+            return np.array([[self.constants.get(name, self.beside.get(name, math.nan))]])
         for table in (self.definition.quantities, self.definition.results):
             body = table.get(name)
             if body is not None and body.formula is not None and name not in self.open:
@@ -180,6 +199,10 @@ class _World:
             except _Unreachable:
                 continue
         rows[solved] = self.solve(solved, rows)
+        for name in lawful:
+            formula = columns[name].formula
+            if formula is not None:
+                rows.update(self.read_for(parse(formula), name, rows, columns))
         for name, body in columns.items():
             if name not in rows and body.formula is not None:
                 try:
@@ -188,28 +211,50 @@ class _World:
                     continue
         return rows
 
+    def read_for(
+        self, formula: Node, derived: str, rows: dict[str, Array], columns: Mapping[str, Column]
+    ) -> dict[str, Array]:
+        """The one column that must have been read for ``derived`` to be what it is, such as the time of ten swings for a period; empty where
+        there is none, or it cannot be found."""
+        parts = {p.name for p in walk(formula) if isinstance(p, Name)}
+        unread = [name for name in parts if name in columns and name not in rows and columns[name].formula is None]
+        if len(unread) != 1:
+            return {}
+        for name in parts & self.definition.quantities.keys() - self.named:
+            if self.definition.quantities[name].formula is None:
+                self.beside.setdefault(name, float(np.exp(self.draw.uniform(-0.9, 0.9))))
+        try:
+            return {unread[0]: self.root(lambda at: self.array(formula, {**rows, **at}) - rows[derived], unread[0])}
+        except (_Unreachable, CavrelError):
+            return {}
+
+    def root(self, gap: Callable[[dict[str, Array]], Array], name: str) -> Array:
+        """The column ``name``, ``(1, rows)``, at which ``gap`` is nought in every row. Raises _Unreachable."""
+        from scipy import optimize  # a fifth of a second, which a start need not wait for
+
+        grid = np.geomspace(1e-3, 1e3, 61)
+        seen = np.array([np.broadcast_to(gap({name: np.full((1, _ROWS), v)}), (1, _ROWS))[0] for v in grid])
+        found = np.full((1, _ROWS), np.nan)
+        for i in range(_ROWS):
+            ok = np.isfinite(seen[:-1, i]) & np.isfinite(seen[1:, i]) & (seen[:-1, i] * seen[1:, i] < 0)
+            change = np.flatnonzero(ok)
+            if not len(change):
+                raise _Unreachable
+
+            def at(value: float, i: int = i) -> float:
+                return float(np.broadcast_to(gap({name: np.full((1, _ROWS), value)}), (1, _ROWS))[0, i])
+
+            found[0, i] = optimize.brentq(at, grid[change[0]], grid[change[0] + 1], rtol=1e-12)
+        return found
+
     def solve(self, solved: str, rows: dict[str, Array]) -> Array:
         """The column ``solved``, ``(1, rows)``, for which the law holds."""
         for side, other in ((self.left, self.right), (self.right, self.left)):
             if side == Name(solved) and Name(solved) not in walk(other):
                 return np.broadcast_to(self.array(other, rows), (1, _ROWS))
-        from scipy import optimize  # a fifth of a second, which a start need not wait for
-
-        grid = np.geomspace(1e-3, 1e3, 61)
-        found = np.full((1, _ROWS), np.nan)
-        for i in range(_ROWS):
-            here = {name: values[:, i : i + 1] for name, values in rows.items()}
-
-            def gap(value: float, here: dict[str, Array] = here) -> float:
-                at = {**here, solved: np.array([[value]])}
-                return self.value(self.left, at) - self.value(self.right, at)
-
-            gaps = np.array([gap(v) for v in grid])
-            change = np.flatnonzero(np.isfinite(gaps[:-1]) & np.isfinite(gaps[1:]) & (gaps[:-1] * gaps[1:] < 0))
-            if not len(change):
-                raise _Unreachable
-            found[0, i] = optimize.brentq(gap, grid[change[0]], grid[change[0] + 1], rtol=1e-12)
-        return found
+        return self.root(
+            lambda at: self.array(self.left, {**rows, **at}) - self.array(self.right, {**rows, **at}), solved
+        )
 
 
 def _straight(x: Array, y: Array) -> tuple[float, float] | None:
