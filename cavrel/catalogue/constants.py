@@ -22,9 +22,10 @@ _CODATA = {
     "m_electron": ("electron mass", "kg", "electron mass"),
     "m_proton": ("proton mass", "kg", "proton mass"),
     "e_over_m": ("electron charge to mass quotient", "C/kg", "charge to mass of the electron"),
-    "G_newton": ("Newtonian constant of gravitation", "m^3/(kg s^2)", "constant of gravitation"),
+    "G_newton": ("Newtonian constant of gravitation", "m^3/(kg s^2)", "gravitational constant"),
     "sigma_stefan": ("Stefan-Boltzmann constant", "W/(m^2 K^4)", "Stefan-Boltzmann constant"),
     "R_rydberg": ("Rydberg constant", "1/m", "Rydberg constant"),
+    "R_gas": ("molar gas constant", "J/(mol K)", "molar gas constant"),
 }
 
 

@@ -202,6 +202,7 @@ def test_waves() -> None:
     distances = np.array([1.0, 2.0, 3.0])
     light = analysed(
         "grating",
+        options={"light": "sodium"},  # read with a spectrometer
         quantities={"d": "3333", "b": "0.25"},
         series={
             "orders": {"j": texts(orders), "theta_l": trials(-angles), "theta_r": trials(angles)},

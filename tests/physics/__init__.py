@@ -1,5 +1,5 @@
 """Experiments as physics has them, against which the definitions are held."""
 
-from tests.physics import fields, mechanics
+from tests.physics import classics, fields, mechanics
 
-MODELS = {**mechanics.MODELS, **fields.MODELS}
+MODELS = {**mechanics.MODELS, **fields.MODELS, **classics.MODELS}

@@ -75,15 +75,21 @@ def string_waves(b: Bench) -> Truth:
 
 
 def grating(b: Bench) -> Truth:
-    """A grating square to the light, and two slits."""
+    """A grating square to the light, seen on a screen or through a telescope, and two slits."""
     light = {"laser": 632.8e-9, "sodium": 589.29e-9}.get(b.options["light"], 612e-9)
     spacing, slits, middle = 3333e-9, 0.250e-3, math.radians(180.08)
     order = b.set("orders.j", b.suggested("orders.j"))
-    b.quantity("d", spacing)
     b.quantity("b", slits)
     turned = np.arcsin(order * light / spacing)
-    b.read("orders.theta_l", middle - turned)
-    b.read("orders.theta_r", middle + turned)
+    if b.options["light"] == "laser":
+        b.quantity("n_l", 1 / spacing)
+        b.quantity("L", 0.6)
+        b.read("orders.x_l", 0.496 - 0.6 * np.tan(turned))
+        b.read("orders.x_r", 0.496 + 0.6 * np.tan(turned))
+    else:
+        b.quantity("d", spacing)
+        b.read("orders.theta_l", middle - turned)
+        b.read("orders.theta_r", middle + turned)
     away = b.set("fringes.D", b.suggested("fringes.D"))
     # Path differences of whole wavelengths from slits to screen, five fringes to each side.
     lies = away * np.tan(np.arcsin(5 * light / slits))
@@ -240,7 +246,9 @@ def density_buoyancy(b: Bench) -> Truth:
     """Weighings in air that lifts as well, on a balance adjusted with steel weights in the same air."""
     celsius = 18.5
     water = 998.502  # kg/m³ at 18.5 °C, between 998.596 at 18 °C and 998.405 at 19 °C (Tanaka and others, Metrologia 38, 2001)
-    liquid, bottle, glass, edges, cube = 812.4, 50.13e-6, 0.02847, (0.02482, 0.02488, 0.02504), 8430.0
+    bottle, glass, edges = 50.13e-6, 0.02847, (0.02482, 0.02488, 0.02504)
+    liquid = 812.4 if b.options["liquid"] == "unknown" else b.accepted(f"rho_{b.options['liquid']}")
+    cube = 8430.0 if b.options["cube"] == "unknown" else b.accepted(f"rho_{b.options['cube']}")
     volume = math.prod(edges)
 
     def weighs(mass: float, takes: float) -> float:
