@@ -77,7 +77,7 @@ def _check(carried: Carried, definition: Definition) -> None:
     """Hold every entry against the experiment, under the conventions of its time. Raises CarriedError."""
     chosen: dict[str, str] = {}
     slots: dict[int, str] = {}
-    under = definition
+    under = choose(definition, {})
     for entry in carried.entries:
         place = f"logbook.json: entries.{entry.id}"
         slots[entry.id] = entry.slot

@@ -204,7 +204,7 @@ def _check_unit(before: Loaded, entry: NewEntry) -> None:
 
 def _under(definition: Definition, chosen: Mapping[str, str]) -> Definition:
     """The definition under the conventions chosen, as far as they can be used."""
-    if not definition.options or not chosen:
+    if not definition.options:
         return definition
     try:
         return choose(definition, chosen)

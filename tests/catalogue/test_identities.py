@@ -56,7 +56,7 @@ def test_the_residual_is_what_the_readings_give_by_hand() -> None:
 
 
 def test_a_mean_over_the_rows_costs_one_of_them() -> None:
-    assert analysed(run_of("grating", 1)).parities[0].dof == 3
+    assert analysed(run_of("grating", 1)).parities[0].dof == 2
 
 
 def test_a_row_that_breaks_one_is_named_and_a_broken_column_too() -> None:

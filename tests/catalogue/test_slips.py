@@ -444,7 +444,8 @@ def test_a_null_read_from_the_other_end_touches_no_other_row() -> None:
 
 
 def test_lines_a_millimetre_are_no_spacing() -> None:
-    document = simulate(catalogue.program_of(catalogue.resolve("grating")), 4)
+    lamp = {"light": "sodium"}
+    document = simulate(catalogue.program_of(catalogue.resolve("grating"), options=lamp), 4, options=lamp)
     document["quantities"]["d"] = f"{1e6 / float(document['quantities']['d']):.0f}"
     first = found(document).suspects[0]
     assert (first.family, first.at) == ("lines", "quantities.d")

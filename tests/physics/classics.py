@@ -80,8 +80,8 @@ def discharge(b: Bench) -> Truth:
     b.quantity("R", ohms)
     b.quantity("R_m", meter)
     time = b.set("fall.t", b.suggested("fall.t"))
-    way = solve_ivp(lambda _, q: -(q / farads) * (1 / ohms + 1 / meter), (0, time[-1]), [9.72 * farads], t_eval=time, rtol=1e-10)
-    b.read("fall.U", way.y[0] / farads, scatter=2e-3)
+    way = solve_ivp(lambda _, q: -(q / farads) * (1 / ohms + 1 / meter), (0, time[-1]), [9.72 * farads], t_eval=time, rtol=1e-10, atol=1e-15)
+    b.read("fall.U", way.y[0] / farads)
     return {"C": farads, "tau": farads / (1 / ohms + 1 / meter)}
 
 
