@@ -56,12 +56,12 @@ def test_searching_the_shelf_by_key(page: Page, server: Server) -> None:
     page.wait_for_selector("html[data-ready=yes]")
     page.keyboard.press("/")
     page.keyboard.type("laser")
-    expect(page.get_by_role("link", name=re.compile("Gravity between lead balls"))).to_be_visible()
-    expect(page.get_by_role("link", name=re.compile("Torques on a rule"))).to_be_hidden()
+    expect(page.get_by_role("link", name=re.compile("Gravitational constant with a torsion balance"))).to_be_visible()
+    expect(page.get_by_role("link", name=re.compile("Equilibrium of torques on a metre rule"))).to_be_hidden()
     page.keyboard.type(" levitation")
     expect(page.locator("#found-none")).to_be_visible()
     page.keyboard.press("Escape")
-    expect(page.get_by_role("link", name=re.compile("Torques on a rule"))).to_be_visible()
+    expect(page.get_by_role("link", name=re.compile("Equilibrium of torques on a metre rule"))).to_be_visible()
 
 
 def test_writing_ones_own_from_fault_to_run(page: Page, server: Server) -> None:

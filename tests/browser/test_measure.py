@@ -34,7 +34,7 @@ def type_run(page: Page) -> None:
 
 def test_a_run_from_the_shelf_to_a_judged_g(page: Page, server: Server) -> None:
     page.goto(server.address)
-    page.get_by_role("link", name=re.compile("Gravity from a swinging bob")).click()
+    page.get_by_role("link", name=re.compile("Free-fall acceleration from a pendulum")).click()
     page.get_by_label("Bench").select_option(label="Beacon")
     page.get_by_role("button", name="Start measuring").click()
     expect(page.get_by_role("heading", name="Timed swings")).to_be_visible()

@@ -92,7 +92,7 @@ def test_a_plan_for_one_of_two_set_columns_is_as_long_as_it_says(name: str) -> N
 
 
 def test_both_sides_of_an_angle_are_read_again_together() -> None:
-    of = planner("grating")
+    of = planner("hydrogen-lines")
     said = [one.say for one in of.changes(Setup(), of.forecast(Setup(), drawn=1).analysis)]
     assert "Reading on the left and reading on the right: 6 trials instead of 3" in said
 

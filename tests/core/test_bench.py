@@ -34,7 +34,7 @@ PLACES = [
     ("half-life", "counts.c.3.1"),
     ("young-modulus", "loads.x.4.1"),
     ("density-buoyancy", "quantities.m_2.1"),
-    ("grating", "orders.theta_l.2.1"),
+    ("grating", "orders.x_l.2.1"),
     ("projectile-range", "shots.v_0.1.1"),
     ("projectile-range", "shots.s.5.1"),
     ("stepped-pulley", "turns.k.3.2"),

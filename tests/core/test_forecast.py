@@ -77,8 +77,8 @@ def test_improvements_say_what_they_bring_and_more_trials_where_they_are_idle() 
     assert "40 swings instead of 20" in said
     assert not idle
     assert all(one.gain > 0.05 for one in improvements)
-    _, idle = planner("grating").improvements(Setup(), "lam")
-    assert idle == "No more trials: Spacing of the grating, placing is the limit."
+    _, idle = planner("led-threshold").improvements(Setup(), "h")
+    assert idle == "No more trials: Wavelength, placing is the limit."
 
 
 @pytest.mark.parametrize(("name", "result"), [("pendulum", "g"), ("young-modulus", "E")])

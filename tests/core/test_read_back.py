@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from cavrel.core.errors import DefinitionError, ReadingError
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import read
-from cavrel.core.quantity.rounding import concise, in_step, with_u
+from cavrel.core.quantity.rounding import concise, in_step, u_figures, with_u
 from cavrel.core.quantity.value import MeasuredValue
 from tests.core.machine import program, run
 
@@ -176,3 +176,36 @@ def test_an_interval_stands_on_the_scale_of_its_value() -> None:
     assert sigma.interval(5.3e-8, 6.03e-8).replace("\u2009", " ") == "(5.30 to 6.03) × 10⁻⁸ W/(m² K⁴)"
     assert sigma.uncertainty(9e-10).replace("\u2009", " ") == "± 0.09 × 10⁻⁸ W/(m² K⁴)"
     assert sigma.bare() == "(5.67 ± 0.18) × 10⁻⁸"
+
+
+@pytest.mark.parametrize(
+    ("u", "figures", "shown"),
+    [
+        (0.100, 2, "0.10"),
+        (0.354, 2, "0.35"),
+        (0.355, 1, "0.4"),
+        (0.949, 1, "0.9"),
+        (0.950, 2, "1.0"),
+        (0.999, 2, "1.0"),
+        (1.00, 2, "1.0"),
+        (3.54, 2, "3.5"),
+        (3.5449, 2, "3.5"),
+        (3.5499, 2, "3.5"),
+        (9.49, 1, "9"),
+        (9.4949, 1, "9"),
+        (9.499, 1, "9"),
+        (9.50, 2, "10"),
+    ],
+)
+def test_the_rule_of_the_particle_data_group_at_its_borders(u: float, figures: int, shown: str) -> None:
+    """Between 100 and 354 two figures, 355 to 949 one, 950 to 999 rounded up to 1000 with two (Review of Particle Physics, introduction, 5.3)."""
+    assert in_step(12.3456, u, "pdg").u == shown
+    rounded = in_step(12.3456, u, "pdg")
+    decimals = len(shown.partition(".")[2])
+    assert len(rounded.value.partition(".")[2]) == decimals
+    assert u_figures(u, "pdg") == figures
+
+
+@pytest.mark.parametrize(("u", "shown"), [(0.0949, "0.09"), (0.0951, "0.10"), (0.194, "0.19"), (0.195, "0.2"), (0.1949, "0.19"), (2.0, "2")])
+def test_one_or_two_figures_at_their_borders(u: float, shown: str) -> None:
+    assert in_step(12.3456, u, "one_or_two").u == shown

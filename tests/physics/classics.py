@@ -31,7 +31,9 @@ def free_fall(b: Bench) -> Truth:
     def time(high: float) -> float:
         lands = lambda _, y: y[0] - high  # noqa: E731
         lands.terminal = True  # type: ignore[attr-defined]
-        way = solve_ivp(lambda _, y: [y[1], down - drag * y[1] ** 2], (0, 3), [0.0, 0.0], events=lands, rtol=1e-10, atol=1e-12)
+        way = solve_ivp(
+            lambda _, y: [y[1], down - drag * y[1] ** 2], (0, 3), [0.0, 0.0], events=lands, rtol=1e-10, atol=1e-12
+        )
         return float(way.t_events[0][0])
 
     b.read("drops.t", np.array([time(h) for h in height]) + 6.5e-3, scatter=0.6e-3)
@@ -80,7 +82,14 @@ def discharge(b: Bench) -> Truth:
     b.quantity("R", ohms)
     b.quantity("R_m", meter)
     time = b.set("fall.t", b.suggested("fall.t"))
-    way = solve_ivp(lambda _, q: -(q / farads) * (1 / ohms + 1 / meter), (0, time[-1]), [9.72 * farads], t_eval=time, rtol=1e-10, atol=1e-15)
+    way = solve_ivp(
+        lambda _, q: -(q / farads) * (1 / ohms + 1 / meter),
+        (0, time[-1]),
+        [9.72 * farads],
+        t_eval=time,
+        rtol=1e-10,
+        atol=1e-15,
+    )
     b.read("fall.U", way.y[0] / farads)
     return {"C": farads, "tau": farads / (1 / ohms + 1 / meter)}
 
@@ -181,7 +190,11 @@ def polarisers(b: Bench) -> Truth:
     """Amplitudes of a wave behind two real polarisers that let a little of the crossed wave through, and stray light."""
     along, across, stray = 0.8, 0.012, 2.0
     angle = b.set("angles.phi", b.suggested("angles.phi"))
-    passed = 800 * ((along**2 * along**2 + across**4) * np.cos(angle) ** 2 + 2 * along**2 * across**2 * np.sin(angle) ** 2) / 2
+    passed = (
+        800
+        * ((along**2 * along**2 + across**4) * np.cos(angle) ** 2 + 2 * along**2 * across**2 * np.sin(angle) ** 2)
+        / 2
+    )
     b.read("angles.I", passed + stray)
     crossed = 800 * 2 * along**2 * across**2 / 2 + stray
     whole = 800 * (along**4 + across**4) / 2 + stray - crossed

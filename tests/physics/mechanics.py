@@ -75,7 +75,13 @@ def spring(b: Bench) -> Truth:
 def young(b: Bench) -> Truth:
     """A wire that obeys Hooke's law, read long after each load."""
     material = b.options["material"]
-    known = {"steel": "E_steel", "copper": "E_copper", "brass": "E_brass", "nylon": "E_nylon", "aluminium": "E_aluminium"}
+    known = {
+        "steel": "E_steel",
+        "copper": "E_copper",
+        "brass": "E_brass",
+        "nylon": "E_nylon",
+        "aluminium": "E_aluminium",
+    }
     modulus = b.accepted(known[material]) if material in known else 2.9e9
     wide = {"unknown": 0.74e-3, "nylon": 0.74e-3, "aluminium": 0.40e-3}.get(material, 0.30e-3)
     long, start = 2.124, 0.014

@@ -56,7 +56,7 @@ def test_from_nothing_to_a_timetable(client: FlaskClient, lesson: int) -> None:
     body = lessons.load(document(client, lesson))
     assert len(body.blocks) == 4 and not lessons.collisions(body)
     page = text(client, f"/lessons/{lesson}")
-    assert "Nothing collides" in page and "How stiff a spring is" in page
+    assert "Nothing collides" in page and "Stiffness of a spring" in page
     assert f"/lessons/{lesson}" in client.get("/lessons").text
     assert any(one["id"] == lesson for one in client.get("/lessons.json").json["lessons"])
     assert body.stock["digital balance"] == 8 and body.stock["metre rule"] == 10
@@ -137,7 +137,7 @@ def test_moves_that_are_none(client: FlaskClient, lesson: int, body: dict, said:
 def test_taken_out_and_put_in(client: FlaskClient, lesson: int) -> None:
     assert "Beacon: How stiff" not in move(client, lesson, drop="Beacon/spring").text
     back = move(client, lesson, add={"bench": "Beacon", "experiment": "spring"})
-    assert "Beacon: How stiff a spring is" in back.text
+    assert "Beacon: Stiffness of a spring" in back.text
     assert not lessons.collisions(lessons.load(document(client, lesson)))
 
 

@@ -34,7 +34,7 @@ def test_every_stage_of_the_demonstration_has_a_page_and_a_twin(client: FlaskCli
 
 def test_the_shelf(client: FlaskClient) -> None:
     page = text(client, "/")
-    for word in ("Gravity from a swinging bob", "Mechanics", "Modern", "9.8147"):
+    for word in ("Free-fall acceleration from a pendulum", "Mechanics", "Modern", "9.8147"):
         assert word in page
     twin = client.get("/shelf.json").json
     assert {e["id"] for e in twin["experiments"]} == set(catalogue.experiments())
@@ -42,9 +42,9 @@ def test_the_shelf(client: FlaskClient) -> None:
 
 def test_searching_the_shelf(client: FlaskClient) -> None:
     page = text(client, "/?q=laser+scale")
-    assert "Gravity between lead balls" in page
-    assert "Resistors on a metre of wire" not in page
-    assert [e["id"] for e in client.get("/shelf.json?q=swinging bob").json["experiments"]] == ["pendulum"]
+    assert "Gravitational constant with a torsion balance" in page
+    assert "Resistances with a metre bridge" not in page
+    assert [e["id"] for e in client.get("/shelf.json?q=bob thread").json["experiments"]] == ["pendulum"]
     assert "No experiment on the shelf has these words" in text(client, "/?q=levitation")
 
 

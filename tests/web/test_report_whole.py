@@ -72,7 +72,7 @@ def test_what_was_typed_in_another_unit_stays_in_the_logbook(client: FlaskClient
 
 
 def test_degrees_and_minutes_stay_as_an_instrument_shows_them() -> None:
-    tables = report.content(opened("grating"))["tables"]
+    tables = report.content(opened("hydrogen-lines"))["tables"]
     cells = [row[2] for row in tables[0]["rows"]]
     assert all(re.fullmatch(r"\d+°\d\d(\.\d)?′", cell) for cell in cells)
 

@@ -11,6 +11,7 @@ from flask.testing import FlaskClient
 from cavrel import catalogue
 from cavrel.core.analysis import analyse
 from cavrel.core.analysis.curve import raw_columns
+from cavrel.core.analysis.through_origin import otherwise
 from cavrel.core.cupboard import EMPTY
 from cavrel.core.logbook import run as runs
 from cavrel.core.simulate import simulate
@@ -218,7 +219,8 @@ def shots(client: FlaskClient) -> int:
     run = start(client, "projectile-range", "Wick", "A marble")
     angles = [str(angle) for angle in (30, 35, 40, 45, 50, 55, 60) for _ in range(2)]
     program = catalogue.program_of(catalogue.experiments()["projectile-range"])
-    made = simulate(program, 9, planned=Planned(settings={"shots.phi": angles}))
+    ways = (simulate(program, seed, planned=Planned(settings={"shots.phi": angles})) for seed in range(200))
+    made = next(way for way in ways if otherwise(analyse(program, runs.load(way))))
     readings = [
         entry("reading", f"shots.{column}.{row}.1", text=cell)
         for column, cells in made["series"]["shots"].items()  # type: ignore[attr-defined]

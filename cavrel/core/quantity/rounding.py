@@ -54,8 +54,7 @@ def u_figures(u: float, rule: str) -> int:
         return 1 if rule == "one" else 2
     figures = _decimal(u).scaleb(-_decade(u))
     if rule == "pdg":
-        three = int(_to(figures.scaleb(2), 0))
-        return 1 if 355 <= three <= 949 else 2
+        return 1 if 355 <= int(figures.scaleb(2)) <= 949 else 2
     return 2 if _to(figures, -1) < 2 else 1  # 0.096 keeps one and is written 0.10
 
 
@@ -67,7 +66,7 @@ def last_decade(u: float, rule: str) -> int:
     # one or two, 0.096 becomes 0.10, for that starts with 1.
     up = _to(u, last).adjusted() > decade and rule in ("one", "two")
     if rule == "pdg":
-        up = int(_to(_decimal(u).scaleb(2 - decade), 0)) > 949
+        up = int(_decimal(u).scaleb(2 - decade)) > 949
     return last + up
 
 
