@@ -165,7 +165,7 @@ def test_circles_of_electrons() -> None:
         circle = np.sqrt(2 * volts * constants.m_e / constants.e) / field
     series = {"circles": {"U": texts(volts), "I": texts(amps), "D": trials(200 * circle)}}
     analysis = analysed("charge-to-mass", quantities={"D_c": ["30"]}, series=series)
-    assert shown(analysis, "q") == pytest.approx(constants.e / constants.m_e, rel=2e-4)
+    assert shown(analysis, "e_m") == pytest.approx(constants.e / constants.m_e, rel=2e-4)
 
 
 @pytest.mark.parametrize("axes", ["curve", "logarithm"])

@@ -47,7 +47,7 @@ def both() -> tuple:
 
 def test_the_difference_is_what_numpy_makes_of_both_lines() -> None:
     without, carrying = both()
-    seen = carried("R_A", without, carrying)
+    seen = carried("F_f", without, carrying)
     forces = [float(f"{m:.1f}") / 1000 * carrying.accepted["g_local"].value for m in HANGING]
     slope, intercept = np.polyfit(forces, [float(a) for a in sheet()["series"]["force"]["a"]], 1)
     other, _ = np.polyfit([1000 / m for m in MASSES], [float(a) for a in sheet()["series"]["mass"]["a"]], 1)
@@ -98,12 +98,12 @@ def test_a_correction_that_may_be_nothing_is_said_to_be_so(client: FlaskClient) 
         document["series"][table]["a"] = [f"{a + RUBS / m:.3f}" for a, m in zip(rubbed, masses, strict=True)]
     run = load(document)
     free = [analyse(program_of(NEWTON, options={"friction": way}), run) for way in ("left", "carried")]
-    assert carried("R_A", *free).tells is False
+    assert carried("F_f", *free).tells is False
 
 
 def test_a_definition_carries_only_results_that_it_has() -> None:
     document = NEWTON.document()
-    document["options"]["friction"]["choices"]["carried"]["carries"] = "R_B"
-    with pytest.raises(DefinitionError, match="there is no result 'R_B' to carry; the results are m_A, mu_f, R_A") as fault:
+    document["options"]["friction"]["choices"]["carried"]["carries"] = "F_b"
+    with pytest.raises(DefinitionError, match="there is no result 'F_b' to carry; the results are m_A, mu_f, F_f") as fault:
         definitions.load(document)
     assert fault.value.place == "options.friction.choices.carried.carries"

@@ -39,8 +39,10 @@ ACCEPTED = {
     "G_newton": "G",
     "sigma_stefan": "σ",
     "R_rydberg": "R",
+    "R_gas": "R",
+    "e_m": "e/m",
 }
-"""Accepted values go by the letter everybody knows them by."""
+"""Accepted values, and the ratio of charge to mass, go by what everybody writes for them."""
 
 
 def number(value: float) -> str:
