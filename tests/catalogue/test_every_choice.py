@@ -27,11 +27,11 @@ def test_every_choice_can_be_made_with_every_fault(name: str, options: dict[str,
     program = catalogue.program_of(definition, options=options)
     assert program.definition.simulate is not None
     for seed, fault in enumerate(program.definition.simulate.faults, 40):
-        for hidden in (False, True):
-            clean = simulate(program, seed, options=options, hidden=hidden)
-            spoilt = simulate(program, seed, [fault], options=options, hidden=hidden)
-            assert spoilt["quantities"] != clean["quantities"] or spoilt["series"] != clean["series"], fault
-            assert analyse(program, runs.load(spoilt)).sheet.faults == ()
+        hidden = bool(seed % 2)
+        clean = simulate(program, seed, options=options, hidden=hidden)
+        spoilt = simulate(program, seed, [fault], options=options, hidden=hidden)
+        assert spoilt["quantities"] != clean["quantities"] or spoilt["series"] != clean["series"], fault
+        assert analyse(program, runs.load(spoilt)).sheet.faults == ()
 
 
 @pytest.mark.parametrize(("name", "options"), CASES, ids=[named(case) for case in CASES])
