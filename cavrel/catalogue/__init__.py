@@ -117,11 +117,13 @@ def validate(definition: Definition) -> Mapping[str, LineMeaning]:
 
 
 def rehearse(definition: Definition) -> None:
-    """Let a definition's stand-in go through the experiment, under the default conventions and each other choice. Raises DefinitionError."""
+    """What is asked of a definition that is being written, beyond that it can be used: its law names what there is, and its stand-in goes
+    through the experiment, under the default conventions and each other choice. Raises DefinitionError."""
     from cavrel.catalogue import rehearsal  # an analysis's worth of modules, which a start need not wait for
 
     for chosen in ({}, *(one for one in combinations(definition) if len(one) == 1)):
         try:
+            law.names(definitions.choose(definition, chosen))
             rehearsal.rehearse(program_of(definition, options=chosen), chosen)
         except DefinitionError as fault:
             with_this = "".join(f" (with {name} = {choice})" for name, choice in chosen.items())

@@ -41,10 +41,11 @@ def cards(opened: Opened) -> list[Card]:
     for name, option in opened.base.options.items():
         now = run.options.get(name, option.default)
         for key, choice in option.choices.items():
-            if choice.carries is None or choice.over is None or now not in (key, choice.over):
+            over = choice.over or next(c for c in (option.default, *option.choices) if c != key)
+            if choice.carries is None or now not in (key, over):
                 continue
             on = key == now
-            other = choice.over if on else key
+            other = over if on else key
             beside = _under(opened, name, other)
             if beside is None:
                 continue

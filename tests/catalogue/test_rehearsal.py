@@ -113,7 +113,9 @@ def swung(**changes: object) -> None:
         "results": {"g": {"label": "g", "formula": "4*pi^2*N^2/line.slope", "unit": "m/s^2"}},
         **changes,
     }
-    catalogue.validate(definitions.load(document, catalogue.instruments()))
+    definition = definitions.load(document, catalogue.instruments())
+    catalogue.validate(definition)
+    catalogue.rehearse(definition)
 
 
 def test_a_law_of_a_derived_column_reaches_what_was_read() -> None:
@@ -163,7 +165,19 @@ def test_what_is_not_read_is_what_the_definition_says_and_exact() -> None:
 def test_a_choice_that_takes_over_a_correction_says_beside_which() -> None:
     document = catalogue.experiments()["newton-second-law"].document()
     choice = document["options"]["friction"]["choices"]["carried"]
-    for over in (None, "nothing"):
+    for over in ("carried", "nothing"):
         choice["over"] = over
-        with pytest.raises(DefinitionError, match="with 'over' the choice that leaves it out"):
+        with pytest.raises(DefinitionError, match="with 'over' another choice"):
             definitions.load(document, catalogue.instruments())
+    choice["over"] = None  # as definitions had it before there was such a word
+    assert definitions.load(document, catalogue.instruments()).options["friction"].choices["carried"].over is None
+
+
+def test_a_run_opens_whatever_its_law_is_called() -> None:
+    """Runs that left with another version's definition come back: only what is being written is asked for its names."""
+    document = catalogue.experiments()["density-buoyancy"].document()
+    document["law"] = "m = rho*V"
+    definition = definitions.load(document, catalogue.instruments())
+    catalogue.validate(definition)
+    with pytest.raises(DefinitionError, match="speaks of 'm'"):
+        catalogue.rehearse(definition)

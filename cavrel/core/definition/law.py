@@ -34,19 +34,7 @@ def check(definition: Definition) -> None:
     """Raises DefinitionError for a result that does not come back from readings that obey the law."""
     if definition.law is None:
         return
-    try:
-        left, right = parse_law(definition.law)
-        named = {part.name for part in (*walk(left), *walk(right)) if isinstance(part, Name)} - {"pi"}
-    except CavrelError as fault:
-        raise DefinitionError("law", fault.what) from fault
-    known = _known(definition)
-    strange = sorted(named - known)
-    if strange and isinstance(left, Name) and left.name in strange:
-        what = f"speaks of '{left.name}', which is no column, no quantity and no result: name in it what the experiment reads and finds"
-        raise DefinitionError("law", what)
-    if strange and len(named & known) < 2:
-        what = f"speaks of {', '.join(strange)}, which are no columns, quantities or results: name in it what the experiment reads and finds"
-        raise DefinitionError("law", what)
+    left, right, named = _sides(definition.law)
     for name, result in definition.results.items():
         if result.formula is None or name not in named:
             continue
@@ -70,6 +58,31 @@ def check(definition: Definition) -> None:
                 f"results.{name}.formula",
                 f"'{result.formula}' is not what the law says: readings that obey it do not give {name} back",
             )
+
+
+def names(definition: Definition) -> None:
+    """Raises DefinitionError for a law that speaks of nothing the experiment reads or finds. Asked of what is being written, not of what comes
+    from elsewhere: a run opens whatever its law is called."""
+    if definition.law is None:
+        return
+    left, _, named = _sides(definition.law)
+    known = _known(definition)
+    strange = sorted(named - known)
+    if strange and isinstance(left, Name) and left.name in strange:
+        what = f"speaks of '{left.name}', which is no column, no quantity and no result: name in it what the experiment reads and finds"
+        raise DefinitionError("law", what)
+    if strange and len(named & known) < 2:
+        what = f"speaks of {', '.join(strange)}, which are no columns, quantities or results: name in it what the experiment reads and finds"
+        raise DefinitionError("law", what)
+
+
+def _sides(law: str) -> tuple[Node, Node, set[str]]:
+    """Both sides of a law, and what it names."""
+    try:
+        left, right = parse_law(law)
+    except CavrelError as fault:
+        raise DefinitionError("law", fault.what) from fault
+    return left, right, {part.name for part in (*walk(left), *walk(right)) if isinstance(part, Name)} - {"pi"}
 
 
 def _known(definition: Definition) -> set[str]:

@@ -10,7 +10,7 @@ from cavrel.core.definition.parts import Amount, Formula, Key, Line, Model, Unit
 class Choice(Model):
     """One way of an option: ``set`` overrides parts of the definition by path; ``carries``: the result, a correction found in one part, that this
     way takes over into another, so that Judge shows what difference it makes; ``over``: the choice that leaves that correction out, beside which
-    it is offered."""
+    it is offered; the default where it says nothing."""
 
     label: Annotated[str, Field(min_length=1, max_length=80)]
     carries: Key | None = None
@@ -30,10 +30,10 @@ class Option(Model):
         if self.default not in self.choices:
             raise ValueError(f"the default '{self.default}' is none of the choices")
         for key, choice in self.choices.items():
-            if (choice.carries is None) != (choice.over is None) or (choice.over and choice.over not in self.choices):
-                raise ValueError(
-                    f"'{key}' says with 'carries' what it takes over, and with 'over' the choice that leaves it out"
-                )
+            if choice.over is not None and (
+                choice.carries is None or choice.over == key or choice.over not in self.choices
+            ):
+                raise ValueError(f"'{key}' says with 'over' another choice, the one that leaves out what it carries")
         return self
 
 
