@@ -3,9 +3,12 @@
 from flask import Blueprint, jsonify, render_template
 from flask.typing import ResponseReturnValue
 
-from cavrel.present import changed, measure, needed, notes, tables
+from cavrel.present import changed, from_runs, measure, needed, notes, tables
+from cavrel.present.optional import optional
+from cavrel.present.summary import summary
+from cavrel.service import summaries
 from cavrel.service.opened import Opened
-from cavrel.web.shared import Following, frame, opened_or_404, stage_page
+from cavrel.web.shared import Following, frame, opened_or_404, pool, stage_page
 
 pages = Blueprint("measure", __name__)
 
@@ -13,7 +16,25 @@ pages = Blueprint("measure", __name__)
 @pages.get("/runs/<int:run>/measure")
 def page(run: int) -> ResponseReturnValue:
     opened = opened_or_404(run)
-    return stage_page("measure/page.html", opened, "measure", notes.measure_notes(opened), **measure.content(opened))
+    return stage_page(
+        "measure/page.html",
+        opened,
+        "measure",
+        notes.measure_notes(opened),
+        **measure.content(opened),
+        from_runs=_from_runs(opened),
+    )
+
+
+@optional("what earlier runs found", tuple)
+def _from_runs(opened: Opened) -> tuple[from_runs.Offer, ...]:
+    """Results of the course's other runs that this one can take over."""
+    course = opened.run.course
+    runs = {
+        name: summaries.of_experiment(pool(), course, name, 2 * from_runs.MOST, summary)
+        for name in from_runs.wanted(opened)
+    }
+    return from_runs.offers(opened, runs)
 
 
 @pages.get("/runs/<int:run>/measure.json")

@@ -110,6 +110,7 @@ class Inputs(Formulas):
                 optional=body.optional,
                 default=default,
                 unread=unread,
+                from_result=body.from_result if isinstance(body, Quantity) else None,
                 plausible=plausible,
                 timer=self.timers.get(key),
                 extract=body.extract if isinstance(body, Column) else None,

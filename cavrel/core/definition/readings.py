@@ -64,10 +64,12 @@ class _Read(Model):
 
 class Quantity(_Read):
     """Read or set once per run, or computed by a formula. ``unread``: what formulas take, exactly, where an optional one is not read, such as
-    the angle of a swing that nobody found worth reading."""
+    the angle of a swing that nobody found worth reading. ``from_result``: the result of another experiment that it can be taken from, as
+    ``half-deflection.G``."""
 
     default: Annotated[str, Field(max_length=80)] | None = None
     unread: Annotated[str, Field(max_length=80)] | None = None
+    from_result: Annotated[str, Field(max_length=120, pattern=r"^[a-z0-9-]+\.[A-Za-z][A-Za-z0-9_]*$")] | None = None
 
     @model_validator(mode="after")
     def _unread_where_optional(self) -> "Quantity":

@@ -30,6 +30,7 @@ class Input:
     ``optional``: a run is whole without it.
     ``default``: text that stands until one is typed.
     ``unread``: text of what formulas take, exactly, where it is not read.
+    ``from_result``: the result of another experiment that it can be taken from.
     ``plausible``: its plausible range, compiled.
     ``timer``: that fills it.
     ``extract``: what is taken from a row's samples.
@@ -55,6 +56,7 @@ class Input:
     timer: Timer | None
     extract: str | None = None
     unread: str | None = None
+    from_result: str | None = None
     whole: bool = False
     difference: bool = False
     step: Compiled | None = None

@@ -251,7 +251,7 @@ export function start() {
     const input = written && cell(written.dataset.write);
     if (input) {
       input.value = written.dataset.text;
-      commit(input, { by: "laps" });
+      commit(input, { by: written.dataset.by ?? "laps" });
     }
   });
   document.addEventListener("change", (event) => {
