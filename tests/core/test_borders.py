@@ -82,20 +82,11 @@ def test_a_value_of_nothing_is_written_on_its_uncertaintys_scale() -> None:
 
 
 def test_an_exponent_of_a_unit_has_an_end() -> None:
-    limit = next(n for n in range(1, 200) if not _readable(f"m^{n}")) - 1
-    assert limit >= 6
-    assert units.unit(f"m^{limit}").dimension == units.unit("m").dimension ** limit
-    assert units.unit(f"m^-{limit}").dimension == units.unit("m").dimension ** -limit
-    with pytest.raises(UnitError, match="too large"):
-        units.unit(f"m^-{limit + 1}")
-
-
-def _readable(text: str) -> bool:
-    try:
-        units.unit(text)
-    except UnitError:
-        return False
-    return True
+    for power in (12, -12):
+        assert units.unit(f"m^{power}").dimension == units.unit("m").dimension ** power
+    for power in (13, -13):
+        with pytest.raises(UnitError, match="too large"):
+            units.unit(f"m^{power}")
 
 
 def test_a_value_alone_is_rounded_in_step_with_how_far_it_spreads() -> None:
