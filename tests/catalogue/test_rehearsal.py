@@ -154,6 +154,12 @@ def test_what_is_not_read_is_what_the_definition_says_and_exact() -> None:
         28.4 / 20 / (1 + angle**2 / 16 + 11 * angle**4 / 3072), rel=1e-9
     )
     assert without.values["swings.T"].value[0] == pytest.approx(28.4 / 20, rel=1e-12)
+    left_out = {
+        **document,
+        "quantities": {"theta": "20"},
+        "excluded": {"quantities": {"theta.1": "read in the mirror"}},
+    }
+    assert analyse(program, runs.load(left_out)).values["swings.T"].value[0] == pytest.approx(28.4 / 20, rel=1e-12)
     assert without.results["g"].u < read.results["g"].u  # an angle that is read is read with an uncertainty
     for wrong in ({"default": "3", "unread": "0"}, {"optional": False, "unread": "0"}, {"unread": "wide"}):
         changed = definition.document()

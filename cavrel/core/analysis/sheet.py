@@ -169,7 +169,8 @@ def _read_input(spec: Input, run: RunDocument, rows: int, zero: float) -> InputR
         out = frozenset(run.left_out_trials("", spec.name))
         if spec.default is not None and run.suggested_in_use and not any(text.strip() for text in trials(cells[0])):
             cells = [spec.default]
-        if spec.unread is not None and not any(text.strip() for text in trials(cells[0])):
+        counted = [text for trial, text in enumerate(trials(cells[0]), 1) if (1, trial) not in out]
+        if spec.unread is not None and not any(text.strip() for text in counted):
             return _not_read(spec)
     else:
         cells = list(run.series.get(spec.series, {}).get(spec.name, []))

@@ -100,9 +100,8 @@ class _World:
         self.draw = np.random.default_rng(seed)
         columns = {c for body in definition.series.values() for c in body.columns}
         self.constants = {n: float(np.exp(self.draw.uniform(-0.9, 0.9))) for n in sorted(named - columns)}
-        self.beside: dict[
-            str, float
-        ] = {}  # what columns rest on that the law does not know, such as how many swings are timed
+        # What columns rest on that the law does not know, such as how many swings are timed.
+        self.beside: dict[str, float] = {}
         self.lines: dict[str, tuple[float, float]] = {}
         self.open: set[str] = set()
 
@@ -242,7 +241,7 @@ class _World:
             return {}
 
     def root(self, gap: Callable[[dict[str, Array]], Array], name: str) -> Array:
-        """The column ``name``, ``(1, rows)``, at which ``gap`` is nought in every row. Raises _Unreachable."""
+        """The column ``name``, ``(1, rows)``, at which ``gap`` is zero in every row. Raises _Unreachable."""
         from scipy import optimize  # a fifth of a second, which a start need not wait for
 
         grid = np.geomspace(1e-3, 1e3, 61)
