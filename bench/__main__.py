@@ -3,7 +3,7 @@
 import sys
 from collections.abc import Iterable
 
-from bench import leaving, lists, live, montecarlo, pendulum, plan, saves, trace
+from bench import export, lists, live, montecarlo, pendulum, plan, saves, trace
 from bench.ratio import Row
 from bench.served import served
 
@@ -20,7 +20,7 @@ def alone() -> Iterable[Row]:
     yield plan.forecast()
     yield plan.improvements()
     yield plan.timetable()
-    yield leaving.trace()
+    yield export.trace()
 
 
 def behind_a_server(wanted: str) -> Iterable[Row]:
@@ -28,11 +28,11 @@ def behind_a_server(wanted: str) -> Iterable[Row]:
     for name, measure in (
         ("saves", saves.alone),
         ("course", saves.course),
-        ("papers", saves.beside),
+        ("papers", saves.with_papers),
         ("tables", saves.long_tables),
         ("memory", saves.memory),
         ("lists", lists.of_years),
-        ("leaving", leaving.course),
+        ("export", export.course),
         ("live", live.minute),
     ):
         if wanted in ("", name):

@@ -1,4 +1,4 @@
-"""What the list of runs and Judge cost in a course of years."""
+"""What the list of runs and Result cost in a course of years."""
 
 import statistics
 from uuid import uuid4
@@ -12,17 +12,17 @@ FEW, MANY = 25, 2000
 
 
 def of_years(here: Served) -> list[Row]:
-    """The list and Judge with 25 runs, and with 2 000."""
+    """The list and Result with 25 runs, and with 2 000."""
     first = pendulum_run(here, "The first")
     with transaction(here.pool) as connection:
         have = connection.execute("select count(*) as many from run where course = %s", [here.course]).fetchone()
         assert have is not None
         _more(here, FEW - have["many"])
     client = Client(here.ours)
-    few = {path: _median(client, path) for path in ("/runs", f"/runs/{first}/judge")}
+    few = {path: _median(client, path) for path in ("/runs", f"/runs/{first}/result")}
     _more(here, MANY - FEW)
     many = {path: _median(client, path) for path in few}
-    names = {"/runs": "list of runs", f"/runs/{first}/judge": "Judge"}
+    names = {"/runs": "list of runs", f"/runs/{first}/result": "Result"}
     return [Row(f"{names[p]}: {MANY} runs, against {FEW}", many[p], few[p], "2×", 2.0) for p in few]
 
 

@@ -28,7 +28,7 @@ def readings(seed: int = 7) -> list[list[str]]:
 
 
 def line_alone() -> Program:
-    """The pendulum with its straight line and g from it: the numbers that the other side of each comparison works out too."""
+    """The pendulum with its straight line and g from it: the numbers that the other side of each comparison computes too."""
     body = PENDULUM.document()
     body["fits"], body["results"] = {"line": body["fits"]["line"]}, {"g": body["results"]["g"]}
     return catalogue.program_of(definition.load(body))

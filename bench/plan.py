@@ -5,7 +5,7 @@ from bench.ratio import Row, compare
 from cavrel import catalogue
 from cavrel.core import lesson as lessons
 from cavrel.core.analysis import analyse
-from cavrel.core.cupboard import EMPTY
+from cavrel.core.laboratory import EMPTY
 from cavrel.core.plan.changes import Setup
 from cavrel.service.lessons import task_of
 

@@ -62,7 +62,7 @@ def course(here: Served) -> list[Row]:
     return found
 
 
-def beside(here: Served) -> list[Row]:
+def with_papers(here: Served) -> list[Row]:
     """Forty benches that save once a second while twenty PDFs and an archive of the course are made."""
     bare = [took for (took,) in _together([Client(here.bare) for _ in range(BENCHES)], lambda c, i: (c.bare(),), 30)]
     runs = [pendulum_run(here, f"Written up {n}") for n in range(20)]
@@ -79,7 +79,7 @@ def beside(here: Served) -> list[Row]:
     watch.stop()
     assert made == [200] * len(runs), made
     mine = [t[0] for t in took]
-    begin = f"{BENCHES} benches, saved, beside 20 PDFs and an archive"
+    begin = f"{BENCHES} benches, saved, next to 20 PDFs and an archive"
     return [
         Row(f"{begin}: median", _share(mine, 0.5), _share(bare, 0.5), "6×", 6.0),
         Row(f"{begin}: 99 of 100 within", _share(mine, 0.99), _share(bare, 0.99), "10×", 10.0),

@@ -1,4 +1,4 @@
-"""A server of the bench's own, on a database of its own; and the bare one beside it, on the same."""
+"""A server of the bench's own, on a database of its own; and the bare one next to it, on the same."""
 
 import json
 import math
@@ -20,7 +20,7 @@ from pathlib import Path
 from uuid import UUID, uuid4
 
 from cavrel import catalogue
-from cavrel.core.cupboard import EMPTY
+from cavrel.core.laboratory import EMPTY
 from cavrel.serve import workers_wanted
 from cavrel.store import courses
 from cavrel.store import entries as entry_store

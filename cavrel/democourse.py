@@ -6,7 +6,7 @@ from typing import Any
 from uuid import UUID
 
 from cavrel import catalogue
-from cavrel.core import cupboard as cupboards
+from cavrel.core import laboratory as laboratories
 from cavrel.store import courses
 from cavrel.store import entries as entry_store
 from cavrel.store import lessons as lesson_store
@@ -22,7 +22,9 @@ def put(pool: Pool, body: dict[str, Any], key: Callable[[str], UUID]) -> None:
     course = body["course"]
     with transaction(pool) as connection:
         about = About(title=course["title"], place=course["place"])
-        made = courses.make(connection, course["slug"], about, cupboards.load(course["cupboard"]), course["benches"])
+        made = courses.make(
+            connection, course["slug"], about, laboratories.load(course["laboratory"]), course["benches"]
+        )
         for i, lesson in enumerate(body["lessons"]):
             lesson_store.begin(connection, made.id, lesson, key(f"lesson {i}"))
         benches = {bench.name: bench.id for bench in courses.benches(connection, made.id)}

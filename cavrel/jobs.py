@@ -25,7 +25,7 @@ def _make(opened: Opened, kind: str, options: Mapping[str, Any]) -> tuple[str, b
     zones.tell_in(opened.run.zone)
 
     wish = files.Wish(
-        form=str(options.get("form", "")), paper=str(options.get("paper", "a4")), cupboard=opened.cupboard
+        form=str(options.get("form", "")), paper=str(options.get("paper", "a4")), laboratory=opened.laboratory
     )
     return files.named(opened, kind), files.made(opened, kind, wish)
 

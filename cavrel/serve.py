@@ -30,18 +30,18 @@ class CannotServe(Exception):
 
 
 @contextmanager
-def database(beside: bool = False) -> Iterator[str]:
-    """The database's URL: ``DATABASE_URL``, or a private cluster that stops with the block; ``beside``: one that another Cavrel serves from
+def database(alongside: bool = False) -> Iterator[str]:
+    """The database's URL: ``DATABASE_URL``, or a private cluster that stops with the block; ``alongside``: one that another Cavrel serves from
     will do. Raises CannotServe."""
     named = os.environ.get("DATABASE_URL")
     if named:
         yield named
         return
     folder = default_folder()
-    print(f"database: a private PostgreSQL in {folder}", file=sys.stderr if beside else sys.stdout, flush=True)
+    print(f"database: a private PostgreSQL in {folder}", file=sys.stderr if alongside else sys.stdout, flush=True)
     try:
         cluster = Cluster(folder)
-        with cluster.reached() if beside else cluster.running() as url:
+        with cluster.reached() if alongside else cluster.running() as url:
             yield url
     except ClusterError as fault:
         raise CannotServe(str(fault)) from fault

@@ -25,7 +25,7 @@ from cavrel.web import create_app
 _PR_SET_PDEATHSIG = 1
 SWITCH = 0.0005
 """A thread that wants to run waits so long for one that computes, s. Python's own 5 ms, at each of a save's waits for the database, would make
-a save as slow as what others work out meanwhile."""
+a save as slow as what others compute meanwhile."""
 MOST_DATABASE = 60
 """Connections to the database, of all processes together; PostgreSQL allows a hundred."""
 
@@ -118,7 +118,7 @@ class _Master(BaseApplication):  # type: ignore[misc]
         sys.setswitchinterval(SWITCH)
         pool = open_pool(self.url, size=max(4, MOST_DATABASE // self.many))
         if self.first:
-            # Compiling the whole catalogue takes half a second; one process does it beside the first requests, and the others compile what they
+            # Compiling the whole catalogue takes half a second; one process does it during the first requests, and the others compile what they
             # are asked for.
             threading.Thread(target=catalogue.warm, daemon=True).start()
         while True:

@@ -9,7 +9,7 @@ from click.testing import CliRunner
 
 from cavrel import catalogue
 from cavrel.cli import main
-from cavrel.core import cupboard as cupboards
+from cavrel.core import laboratory as laboratories
 from cavrel.core.document.formats import schemas
 from tests.conforms import conform
 
@@ -57,8 +57,8 @@ def test_the_examples_in_the_text_work() -> None:
     assert blocks
     for block in blocks:
         document = json.loads(block)
-        if document["format"] == "cavrel-cupboard/1":
-            cupboards.load(document)
+        if document["format"] == "cavrel-laboratory/1":
+            laboratories.load(document)
         else:
             assert CliRunner().invoke(main, ["analyse", "-"], input=block).exit_code == 0
     for block in [part.split("```")[0] for part in text.split("```toml\n")[1:]]:

@@ -24,7 +24,7 @@ FIRST_SEED = 10_000
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Held:
-    """``ratio``: of what was forecast to what runs find, NaN where both are nought; ``what``: the plan, or the improvement."""
+    """``ratio``: of what was forecast to what runs find, NaN where both are zero; ``what``: the plan, or the improvement."""
 
     experiment: str
     result: str

@@ -1,4 +1,4 @@
-"""Work out what the law of every experiment that ships says of its lines, and write it to the file that ships with them."""
+"""Compute what the law of every experiment that ships says of its lines, and write it to the file that ships with them."""
 
 import json
 

@@ -2,7 +2,7 @@
 
 Each mutant is a copy of the house in which one operator, number or comparison of one file of core is exchanged; the tests that reach its line are
 run on it. One that no test notices survives and is shown with its line. Which tests reach which line is found out once for each state of the tests
-and kept beside the temporary files, which takes a quarter of an hour; `--tests` names some instead. The tree itself is never written to.
+and kept next to the temporary files, which takes a quarter of an hour; `--tests` names some instead. The tree itself is never written to.
 """
 
 import argparse

@@ -292,7 +292,7 @@ def heads(bench: Bench) -> None:
 
 
 def neighbour(bench: Bench) -> None:
-    """The row beside it was read once more instead."""
+    """The row next to it was read once more instead."""
     spec, i, j, _ = pick(bench, bench.cells(lambda s: s.role == "measured" and len(bench.rows(s)) > 3))
     rows = bench.rows(spec)
     other = pick(bench, [k for k in (i - 1, i + 1) if 0 <= k < len(rows)])

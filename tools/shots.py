@@ -26,7 +26,7 @@ def timing(page: Page) -> None:
 
 
 def fault(page: Page) -> None:
-    """A name that is not there, said beside its line."""
+    """A name that is not there, said next to its line."""
     text = page.locator("#text")
     text.fill(text.input_value().replace('formula = "n*m*g_local"', 'formula = "n*m*g_lokal"'))
     page.wait_for_timeout(1500)
@@ -49,7 +49,7 @@ def samples(page: Page) -> None:
 
 
 def on_screen(page: Page, bench: str, cells: dict[str, str], slot: str) -> None:
-    """Start a run of the experiment shown with the apparatus on the screen, set what it asks for, and go to a reading."""
+    """Start a run of the experiment shown with the simulated apparatus, set what it asks for, and go to a reading."""
     page.get_by_label("Bench").select_option(label=bench)
     page.get_by_label("the apparatus is the one on the screen").check()
     page.get_by_role("button", name="Start measuring").click()
@@ -101,12 +101,12 @@ def marked(page: Page) -> None:
 
 
 VIEWS = [
-    ("shelf", "/", "light", None),
+    ("experiments", "/", "light", None),
     ("experiment", "/experiments/pendulum", "light", None),
     ("write", "/write?like=spring", "light", fault),
     ("runs", "/runs", "light", None),
     ("lesson", "/lessons/1", "light", None),
-    ("cupboard", "/cupboard", "light", None),
+    ("laboratory", "/laboratory", "light", None),
     ("plan", "/runs/1/plan", "light", None),
     ("measure", "/runs/1/measure", "light", None),
     ("measure-rule", "/runs/5/measure", "light", None),
@@ -114,8 +114,8 @@ VIEWS = [
     ("bench-null", "/experiments/metre-bridge", "light", null),
     ("bench-vernier", "/experiments/grating", "dark-room", circle),
     ("measure-dark-room", "/runs/3/measure", "dark-room", timing),
-    ("straighten", "/runs/1/straighten?fit=line&draw=triangle", "dark", None),
-    ("judge", "/runs/1/judge", "light", None),
+    ("fit", "/runs/1/fit?fit=line&draw=triangle", "dark", None),
+    ("result", "/runs/1/result", "light", None),
     ("report", "/runs/1/report", "light", None),
     ("marking", "/runs/12/report", "light", marked),
     ("logbook", "/runs/1/logbook", "light", None),

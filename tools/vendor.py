@@ -1,7 +1,7 @@
 """Refresh the front-end files that ship with the application.
 
 Reads ``tools/vendor.toml``, fetches each package at its pinned version with ``npm pack`` and copies the listed files,
-licence included, to ``cavrel/web/static/vendor/<name>/``. The manifest beside them names packages and versions. Of a font that lists
+licence included, to ``cavrel/web/static/vendor/<name>/``. The manifest next to them names packages and versions. Of a font that lists
 ``characters`` only those are kept.
 """
 

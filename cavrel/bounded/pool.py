@@ -29,7 +29,7 @@ TURN = 20.0
 """Seconds that one waits for its turn."""
 _START = 30.0
 NICE = int(os.environ.get("CAVREL_NICE") or "19")
-"""How far work beside the pages stands back for what answers them, 0 for not at all."""
+"""How much lower the priority of background work is than that of answering pages; 0 for not at all."""
 HEAD = struct.Struct(">Q")
 
 
@@ -127,7 +127,7 @@ class _Child:
                     return b""
 
     def seconds(self) -> float:
-        """Of processor time that it has used; nought for one that is gone."""
+        """Of processor time that it has used; zero for one that is gone."""
         try:
             fields = Path(f"/proc/{self.process.pid}/stat").read_text().rpartition(")")[2].split()
         except OSError:

@@ -1,4 +1,4 @@
-"""Algebra with a deadline: what a definition's lines mean by its law, worked out in a process of its own that can be ended."""
+"""Algebra with a deadline: what a definition's lines mean by its law, computed in a process of its own that can be ended."""
 
 import hashlib
 import json
@@ -51,7 +51,7 @@ def _shipped() -> Mapping[str, dict[str, Any]]:
 
 
 def worked_out(question: str) -> dict[str, Any]:
-    """The answer, worked out now. Raises Over."""
+    """The answer, computed now. Raises Over."""
     found: dict[str, Any] = bounded.run(TASK, question)
     return found
 

@@ -3,14 +3,14 @@
 from typing import Any
 
 from cavrel.core.errors import CavrelError
-from cavrel.core.findings import straighten
+from cavrel.core.findings import line_meanings
 from cavrel.core.formula.text import unparse
 
 
 def answer(definition: str) -> dict[str, Any]:
     """``{"meanings": {fit: ...}}`` for a definition's canonical JSON, or ``{"place", "what"}`` for one at fault."""
     try:
-        found = straighten.meanings(definition)
+        found = line_meanings.meanings(definition)
     except CavrelError as fault:
         return {"place": fault.place, "what": fault.what}
     return {

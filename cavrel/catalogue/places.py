@@ -36,7 +36,7 @@ class ReadText:
     faults: tuple[TextFault, ...]
 
 
-TASK = bounded.Task(name="cavrel.catalogue.places:judged", what="this text", seconds=12, megabytes=600)
+TASK = bounded.Task(name="cavrel.catalogue.places:checked", what="this text", seconds=12, megabytes=600)
 
 
 def read_text(text: str) -> ReadText:
@@ -52,14 +52,14 @@ def read_text(text: str) -> ReadText:
     return ReadText(made, tuple(TextFault(*one) for one in faults))
 
 
-def judged(text: str) -> tuple[str, list[tuple[int, str, str]]]:
+def checked(text: str) -> tuple[str, list[tuple[int, str, str]]]:
     """The same as plain data: the definition as JSON, empty where there are faults; and the faults."""
-    read = _judged(text)
+    read = _checked(text)
     faults = [(fault.line, fault.place, fault.what) for fault in read.faults]
     return json.dumps(read.definition.document()) if read.definition else "", faults
 
 
-def _judged(text: str) -> ReadText:
+def _checked(text: str) -> ReadText:
     if catalogue.too_deep(text):
         return ReadText(None, (TextFault(1, "", "a key of more than a dozen parts leads nowhere in a definition"),))
     try:

@@ -6,14 +6,14 @@ from functools import lru_cache
 
 from cavrel.catalogue.lists import accepted, families, instruments
 from cavrel.core import definition as definitions
-from cavrel.core.cupboard import EMPTY, Cupboard
-from cavrel.core.cupboard.taken import CourseValue
 from cavrel.core.definition import Definition
 from cavrel.core.definition.headings import Heading, headed
 from cavrel.core.definition.program import compile_program
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.definition.steps import EarlierGauge, Program
 from cavrel.core.errors import CavrelError, DefinitionError
+from cavrel.core.laboratory import EMPTY, Laboratory
+from cavrel.core.laboratory.taken import CourseValue
 from cavrel.core.logbook.run import EarlierText, RunDocument
 from cavrel.core.plan.better import Family, Planner
 from cavrel.core.remember import by_identity
@@ -97,7 +97,7 @@ def planner(
     options: Mapping[str, str] | None = None,
     rules: HouseRules | None = None,
     own_values: Mapping[str, CourseValue] | None = None,
-    cupboard: Cupboard = EMPTY,
+    laboratory: Laboratory = EMPTY,
     headings: Mapping[str, Heading] | None = None,
 ) -> Planner:
     """Tries plans of an experiment under its conventions and house rules, with what the laboratory has. Raises DefinitionError where it has
@@ -105,16 +105,18 @@ def planner(
     return Planner(
         lambda others: program_of(definition, others, options, own_values, headings),
         instruments(),
-        at_hand(cupboard),
+        at_hand(laboratory),
         rules,
     )
 
 
-def at_hand(cupboard: Cupboard) -> Mapping[str, Family]:
+def at_hand(laboratory: Laboratory) -> Mapping[str, Family]:
     """What can stand in for what, by kind, or by the label of the laboratory's own. Where it owns any of a family, only those are offered."""
     shipped = families()
     own = {
-        i.label: replace(shipped[i.kind], fields=i.fields()) for i in cupboard.instruments.values() if i.kind in shipped
+        i.label: replace(shipped[i.kind], fields=i.fields())
+        for i in laboratory.instruments.values()
+        if i.kind in shipped
     }
     owned = {family.name for family in own.values()}
     return {**{k: f if f.name not in owned else replace(f, offered=False) for k, f in shipped.items()}, **own}

@@ -1,4 +1,4 @@
-"""A definition held against its own stand-in: what it reads has the right unit, and its results come back as they truly are."""
+"""A definition checked against its own simulation: what it reads has the right unit, and its results come back as they truly are."""
 
 import math
 from collections.abc import Mapping

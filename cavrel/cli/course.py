@@ -56,12 +56,12 @@ def _inside(act: "Callable[[Connection], _Found]") -> _Found:
 @click.option("--latitude", default="", help="In degrees, north positive.")
 @click.option("--height", default="", help="Above the sea in metres.")
 @click.option(
-    "--instrument", "instruments", multiple=True, metavar="KIND[=COUNT]", help="In the cupboard; once for each."
+    "--instrument", "instruments", multiple=True, metavar="KIND[=COUNT]", help="In the laboratory; once for each."
 )
 def new(benches: tuple[str, ...], many: str, instruments: tuple[str, ...], g: str, **said: str) -> None:
     """Begin the course TITLE with its benches, house rules and instruments."""
     from cavrel import catalogue
-    from cavrel.core.cupboard.begin import key_of
+    from cavrel.core.laboratory.begin import key_of
     from cavrel.service import courses
 
     typed = {**said, "many": many, "naming": "own" if benches else "numbers", "names": "\n".join(benches), "g": g}

@@ -75,7 +75,7 @@ def check(file: str) -> None:
 @click.option("--seed", type=int, default=0, show_default=True, help="The same seed gives the same run.")
 @click.option("--fault", "faults", multiple=True, help="Something that goes wrong, by its name in the definition.")
 @click.option("--option", "options", multiple=True, metavar="NAME=CHOICE", help="A convention other than the default.")
-@click.option("--hidden", is_flag=True, help="Truths of the seed's own, as the apparatus on the screen has them.")
+@click.option("--hidden", is_flag=True, help="Truths of the seed's own, as the simulated apparatus has them.")
 def simulate_command(
     experiment: str, seed: int, faults: tuple[str, ...], options: tuple[str, ...], hidden: bool
 ) -> None:

@@ -123,10 +123,10 @@ def restore_command(file: Path) -> None:
 )
 @click.option("--bench", default="", metavar="NAME", help="For which bench; as the file says by default.")
 def import_command(file: Path, course: str, bench: str) -> None:
-    """Bring a run in from a data package or a run document, or every run of a course's archive."""
+    """Import a run from a data package or a run document, or every run of a course's archive."""
     from cavrel.core.document import unpack
     from cavrel.serve import prepare
-    from cavrel.service import bringing
+    from cavrel.service import run_import
     from cavrel.store.pool import open_pool
 
     try:
@@ -138,9 +138,9 @@ def import_command(file: Path, course: str, bench: str) -> None:
     def bring(url: str) -> list[int]:
         prepare(url)
         with open_pool(url, size=2) as pool:
-            into = course or bringing.begin_course(pool, body)
+            into = course or run_import.begin_course(pool, body)
             return [
-                bringing.bring(pool, one, name, into, bench, "import")
+                run_import.import_run(pool, one, name, into, bench, "import")
                 for name, one in unpack.runs_in(body, file.name).items()
             ]
 

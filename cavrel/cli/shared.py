@@ -18,7 +18,7 @@ _Found = TypeVar("_Found")
 _OF = {
     "cavrel.cli.course": ("course",),
     "cavrel.cli.documents": ("analyse", "check", "forecast", "simulate", "accepted"),
-    "cavrel.cli.leaving": ("export", "report"),
+    "cavrel.cli.export": ("export", "report"),
     "cavrel.cli.server": ("sensor", "serve", "demo", "migrate", "backup", "restore", "import"),
 }
 """Which module holds which commands."""
@@ -71,7 +71,7 @@ def with_database(act: Callable[[str], _Found]) -> _Found:
     from cavrel.store.backup import BackupError
 
     try:
-        with serve.database(beside=True) as url:
+        with serve.database(alongside=True) as url:
             return act(url)
     except (serve.CannotServe, BackupError) as fault:
         click.echo(f"cavrel: {fault}", err=True)

@@ -1,4 +1,4 @@
 """The computation of Cavrel: no interface, no SQL, no network.
 
-See README.md beside this file for the rule of the layer.
+See README.md next to this file for the rule of the layer.
 """

@@ -11,7 +11,7 @@ Given = ParamSpec("Given")
 
 
 class _Coming(Generic[Made]):
-    """A result that is being worked out. ``done``: told to those who wait for it, None while nobody does; ``made``: it, once it is there."""
+    """A result that is being computed. ``done``: told to those who wait for it, None while nobody does; ``made``: it, once it is there."""
 
     __slots__ = ("done", "fault", "made")
 
@@ -54,7 +54,7 @@ class Remembering(Generic[Given, Made]):
             else:
                 first = False
                 coming.done = coming.done or Event()
-        if not first:  # forty benches that ask for one thing at once have it worked out once
+        if not first:  # forty benches that ask for one thing at once have it computed once
             return coming.wait()
         try:
             coming.made.append(self._work(*given, **named))

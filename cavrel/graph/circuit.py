@@ -1,4 +1,4 @@
-"""A circuit that answers readings: numbers beside its letters, and what slides where it was read.
+"""A circuit that answers readings: numbers next to its letters, and what slides where it was read.
 
 In the drawing's file a text with ``data-of="K"`` stands for what is called K; more names, parted by spaces, are tried in turn. A path with
 ``data-slide="l 0 1 0 288"`` follows l, which at 0 and 1 (SI) is at x = 0 and x = 288; its ``data-d`` is its course, with ``{x}`` for that place.

@@ -17,7 +17,7 @@ _MOST_MARKS = 4000
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Face:
     """``drawing``: SVG. ``said``: its state in words. ``moves``: by what its moving part follows a value, for a script that moves it: ``way``
-    (``along``, ``up``, ``turn``, ``text``), and ``at`` and ``per``: where the part stands at nought, and how far it goes for one unit."""
+    (``along``, ``up``, ``turn``, ``text``), and ``at`` and ``per``: where the part stands at zero, and how far it goes for one unit."""
 
     drawing: str
     said: str
@@ -58,7 +58,7 @@ def scale(
     starts: bool = True,
 ) -> Face:
     """A straight scale under a hairline, both enlarged; ``value`` and ``step`` in ``unit``. ``reach``: how far it can be moved; ``starts``: it
-    begins at nought, with a margin before it; ``look``: ``rule``, ``spot`` (of light) or ``dial`` (a knob's)."""
+    begins at zero, with a margin before it; ``look``: ``rule``, ``spot`` (of light) or ``dial`` (a knob's)."""
     gap, height = 15.0, 118.0
     low, high = reach or (value, value)
     first = math.floor(low / step) - 24
@@ -193,7 +193,7 @@ def micrometer(value: float, title: str) -> Face:
 
 
 def dial(value: float, step: float, full: float, unit: str, decimals: int, title: str, both: bool = False) -> Face:
-    """A pointer over a mirrored scale of ``full``; ``both``: nought in the middle."""
+    """A pointer over a mirrored scale of ``full``; ``both``: zero in the middle."""
     radius, cx, cy, height = 150.0, _MIDDLE, 178.0, 190.0
     low = -full if both else 0.0
     number = max(1, round((full - low) / step))

@@ -1,4 +1,4 @@
-"""The line through points: with its band, a gradient triangle, other parts beside it, and the residuals under it on the same x."""
+"""The line through points: with its band, a gradient triangle, other parts next to it, and the residuals under it on the same x."""
 
 import math
 from collections.abc import Sequence
@@ -74,7 +74,7 @@ _OUTLINES = {
 
 def _shape(index: int, px: float, py: float) -> str:
     outline = _OUTLINES[_SHAPES[index % len(_SHAPES)]]
-    return svg.polyline([(px + dx, py + dy) for dx, dy in outline], "beside-mark")
+    return svg.polyline([(px + dx, py + dy) for dx, dy in outline], "other-mark")
 
 
 def _beside(others: Sequence[Beside], fitted: "FittedLine | None", x: Scale, y: Scale) -> tuple[str, str, str]:
@@ -83,7 +83,7 @@ def _beside(others: Sequence[Beside], fitted: "FittedLine | None", x: Scale, y: 
     for index, other in enumerate(others):
         sound = np.isfinite(other.x) & np.isfinite(other.y)
         if sound.any():
-            lines.append(svg.polyline(drawn(x, y, other.x[sound], other.y[sound]), "beside-line"))
+            lines.append(svg.polyline(drawn(x, y, other.x[sound], other.y[sound]), "other-line"))
         for mark in other.marks:
             px, py = x.at(mark.x), y.at(mark.y)
             up = abs(y.at(mark.y + mark.u_y) - py) if math.isfinite(mark.u_y) and mark.state != "out" else 0.0
@@ -95,7 +95,7 @@ def _beside(others: Sequence[Beside], fitted: "FittedLine | None", x: Scale, y: 
         right = px > (x.start + x.end) / 2
         below = fitted is not None and float(np.interp(last.x, fitted.x, fitted.y)) > last.y
         at = py + (20 if below else -10)
-        names.append(svg.words(px + (4 if right else -4), at, other.name, "beside-name", "end" if right else "start"))
+        names.append(svg.words(px + (4 if right else -4), at, other.name, "other-name", "end" if right else "start"))
     shapes, said = (svg.tag("g", *found, aria_hidden="true") for found in (marks, names))
     return "".join(lines), shapes, said
 
@@ -110,7 +110,7 @@ def straight_line(
     width: float = 470,
     height: float = 540,
 ) -> tuple[str, tuple[int, int], bool]:
-    """The readings on chosen axes, the fitted line with its band, residuals underneath; ``others``: parts that stand beside. Returns the SVG,
+    """The readings on chosen axes, the fitted line with its band, residuals underneath; ``others``: parts that stand next to. Returns the SVG,
     how many times the error bars along x and y are drawn larger than they are, which it says, and whether they still hide behind dots."""
     every = [*marks, *(m for other in others for m in other.marks)]
     xs, ys = np.array([m.x for m in every]), np.array([m.y for m in every])
@@ -153,7 +153,7 @@ def straight_line(
 
 
 def _triangle(found: Triangle, x: Scale, y: Scale) -> str:
-    """The triangle with its corners' values beside them."""
+    """The triangle with its corners' values next to them."""
     (x1, x2), (y1, y2) = found.x, found.y
     sides = svg.polyline([(x.at(x1), y.at(y1)), (x.at(x2), y.at(y1)), (x.at(x2), y.at(y2))], "triangle")
     rising = y2 > y1

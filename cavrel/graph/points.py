@@ -45,7 +45,7 @@ class Mark:
 
 @dataclass(frozen=True, slots=True)
 class Axis:
-    """What stands beside an axis: a word, a symbol in italics, the unit."""
+    """What stands next to an axis: a word, a symbol in italics, the unit."""
 
     word: str
     symbol: str
@@ -61,7 +61,7 @@ class Axis:
 
 
 def magnification(sizes: Sequence[float]) -> int:
-    """By how much to draw error bars of these lengths, in pixels, longer, so that the typical one shows beside its dot; 1 where they show
+    """By how much to draw error bars of these lengths, in pixels, longer, so that the typical one shows next to its dot; 1 where they show
     anyway."""
     bars = [size for size in sizes if size > 0]
     if not bars:
@@ -201,7 +201,7 @@ MOST_TARGETS = 120
 def small(
     marks: Sequence[Mark], x_axis: Axis, y_axis: Axis, title: str, width: float = 236, height: float = 172
 ) -> str:
-    """The small live graph beside the table."""
+    """The small live graph next to the table."""
     if not marks:
         empty = svg.words(width / 2, height / 2, "The first full row draws a point here.", "note")
         x, y = fit_scale(0, 1, 36.0, width - 8, 2), fit_scale(0, 1, height - 24, 26.0, 2)

@@ -1,4 +1,4 @@
-"""The shape of a result: how often draws from its readings' distributions give each value, beside the bell that the law of propagation means."""
+"""The distribution of a result from draws of its readings, with the normal distribution of the law of propagation."""
 
 import numpy as np
 from numpy.typing import NDArray

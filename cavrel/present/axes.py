@@ -18,7 +18,7 @@ from cavrel.present.optional import optional
 from cavrel.service.opened import Opened
 
 MOST = 9
-_FORESEEN = {
+_PREDICTED_POWERS = {
     "proportional": (1.0, 1.0),
     "linear": (1.0, 1.0),
     "inverse": (-1.0, 1.0),
@@ -37,7 +37,7 @@ class Stamp:
     ``drawn``: the graph.
     ``words``: what the test says.
     ``tone``: straight, bent or open.
-    ``marks``: the law’s, foreseen.
+    ``marks``: the law’s, predicted.
     ``fit``: of the experiment that runs on these axes, empty for none.
     """
 
@@ -53,17 +53,17 @@ class Stamp:
 
 @optional("other axes", list)
 def stamps(opened: Opened, fit: FitAnalysis) -> list[Stamp]:
-    """The strip for the columns behind a fit, straightest first; what the law names and what was foreseen are always among them."""
+    """The strip for the columns behind a fit, straightest first; what the law names and what was predicted are always among them."""
     body = opened.definition.fits[fit.name]
     found = candidates(opened.analysis, fit)
     if not found:
         return []
     names = found[0].columns
-    # What was foreseen is a shape of the columns as read, whichever fit it was asked for.
-    foreseen = {
+    # What was predicted is a shape of the columns as read, whichever fit it was asked for.
+    shapes = {
         opened.state.run.expected.get(n, "") for n, b in opened.definition.fits.items() if b.series == body.series
     }
-    expected = {_FORESEEN[shape] for shape in foreseen if shape in _FORESEEN}
+    expected = {_PREDICTED_POWERS[shape] for shape in shapes if shape in _PREDICTED_POWERS}
     own = {
         (power_of(other.x or "", names[0]), power_of(other.y, names[1])): name
         for name, other in opened.definition.fits.items()
@@ -72,7 +72,7 @@ def stamps(opened: Opened, fit: FitAnalysis) -> list[Stamp]:
     shown: list[Stamp] = []
     for candidate in found:
         powers = candidate.pair.x_power, candidate.pair.y_power
-        marks = [*(["the law’s"] if candidate.law else []), *(["foreseen"] if powers in expected else [])]
+        marks = [*(["the law’s"] if candidate.law else []), *(["predicted"] if powers in expected else [])]
         if len(shown) >= MOST and not marks and powers not in own:
             continue
         shown.append(_stamp(candidate, tuple(marks), own.get(powers, "")))

@@ -1,4 +1,4 @@
-"""The apparatus on the screen, ready for the page: which face shows a reading, what moves it, and what is said."""
+"""The simulated apparatus, ready for the page: which face shows a reading, what moves it, and what is said."""
 
 import math
 from dataclasses import dataclass
@@ -19,7 +19,7 @@ from cavrel.present.traces import sample_unit
 from cavrel.service.opened import Opened
 
 DO = {
-    "needle": "Move the contact until the pointer stays at nought.",
+    "needle": "Move the contact until the pointer stays at zero.",
     "tilt": "Move it until the rule lies level.",
     "tone": "Move it until the tone is loudest: find the places where it fades alike on both sides, and take the middle.",
     "string": "Turn the knob until the string swings widest: find where it fades alike on both sides, and take the middle.",
@@ -29,7 +29,7 @@ DO = {
     "creep": "It creeps: wait until it stays, then read.",
     "course": "It begins with the calls of the deck: start them, and read at each.",
     "count": "Press Count: it counts for the whole interval.",
-    "slope": "Let go: the samples come as the sensor takes them. Keep them; the stretch that counts is chosen beside its row.",
+    "slope": "Release: the sensor’s samples arrive. Keep them, then choose the stretch that counts.",
     "film": "A film of it: step through it with the counter below, mark the last frame at rest and the one in which it has made its turns.",
     "still": "",
 }

@@ -33,7 +33,7 @@ class Card:
     means: str
 
 
-@optional("what is carried from part to part", list)
+@optional("corrections from other parts", list)
 def cards(opened: Opened) -> list[Card]:
     """A card for every correction that has a value; one more analysis each."""
     found = []
@@ -46,10 +46,10 @@ def cards(opened: Opened) -> list[Card]:
                 continue
             on = key == now
             other = over if on else key
-            beside = _under(opened, name, other)
-            if beside is None:
+            swapped = _under(opened, name, other)
+            if swapped is None:
                 continue
-            without, carrying = (beside, opened.analysis) if on else (opened.analysis, beside)
+            without, carrying = (swapped, opened.analysis) if on else (opened.analysis, swapped)
             if carrying.results[choice.carries].reason:
                 continue
             seen = carried(choice.carries, without, carrying)
@@ -67,14 +67,14 @@ def cards(opened: Opened) -> list[Card]:
                     rows=[_row(opened, carrying, one) for one in seen.changed],
                     slot=f"option:{name}",
                     choice=other,
-                    act="Leave it out" if on else "Carry it",
+                    act="Do not apply" if on else "Apply",
                     means=option.choices[other].label,
                 )
             )
     return found
 
 
-_SMALL = "It is less than two of its standard uncertainties from zero: it may be nothing, and carrying it brings its uncertainty along."
+_SMALL = "It is less than two standard uncertainties from zero: it may be zero, and applying it adds its uncertainty."
 
 
 def _under(opened: Opened, option: str, choice: str) -> Analysis | None:

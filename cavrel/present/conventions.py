@@ -24,7 +24,7 @@ def what_change(opened: Opened) -> dict[str, dict[str, str]]:
             try:
                 other = choose(opened.base, {**now, name: choice})
             except CavrelError:
-                found[name][choice] = "cannot be used with the other conventions chosen"
+                found[name][choice] = "cannot be combined with the other conventions chosen"
                 continue
             found[name][choice] = "; ".join(_differences(opened.definition.document(), other.document())[:4])
     return found
@@ -49,15 +49,15 @@ def _differences(one: Mapping[str, Any], other: Mapping[str, Any]) -> list[str]:
         old_columns = one.get("series", {}).get(name, {}).get("columns", {})
         columns = series.get("columns", {})
         found += [
-            f"a column more: {body['label']}"
+            f"adds the column {body['label']}"
             for c, body in columns.items()
             if c not in old_columns and not body.get("formula")
         ]
-        found += [f"a column less: {body['label']}" for c, body in old_columns.items() if c not in columns]
+        found += [f"removes the column {body['label']}" for c, body in old_columns.items() if c not in columns]
     found += [
-        f"a table more: {s['label']}" for n, s in other.get("series", {}).items() if n not in one.get("series", {})
+        f"adds the table {s['label']}" for n, s in other.get("series", {}).items() if n not in one.get("series", {})
     ]
-    found += [f"read too: {q['label']}" for n, q in _read(other).items() if n not in _read(one)]
+    found += [f"also read: {q['label']}" for n, q in _read(other).items() if n not in _read(one)]
     found += [f"not read: {q['label']}" for n, q in _read(one).items() if n not in _read(other)]
     return found
 

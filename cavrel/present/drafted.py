@@ -32,13 +32,13 @@ class Part:
 
 
 _ASKS = {
-    "aim": "What was to be found out, in a sentence.",
-    "theory": "The law and what it foretells.",
-    "procedure": "What was done, as commands, and where it departed from the plan.",
-    "discussion": "What the numbers mean: how they compare, what the budget says, what the graph shows.",
-    "errors": "What may have gone wrong, judged by its share of the uncertainty.",
-    "precautions": "What was done to keep readings sound.",
-    "conclusion": "The result in a sentence, and whether to believe it.",
+    "aim": "What was to be determined, in one sentence.",
+    "theory": "The law and what it predicts.",
+    "procedure": "What was done, step by step, and departures from the plan.",
+    "discussion": "What the numbers mean: comparison, uncertainty budget, graph.",
+    "errors": "What may have gone wrong, and how much it contributes to the uncertainty.",
+    "precautions": "What was done to keep the readings reliable.",
+    "conclusion": "The result in one sentence, and whether it can be trusted.",
 }
 
 
@@ -57,10 +57,10 @@ def parts(opened: Opened) -> dict[str, Part]:
 
 def _part(opened: Opened, name: str, title: str, own: str | None, draft: str, asks: str) -> Part:
     source = draft if own is None else own
-    # Only what somebody typed can have stayed behind; a field follows, and so does a draft.
-    behind = moved.moved(opened, name, source) if own is not None else []
+    # Only what somebody typed can have stayed outdated; a field follows, and so does a draft.
+    outdated = moved.moved(opened, name, source) if own is not None else []
     pieces, at = list[tuple[str, str]](), 0
-    for one in behind:
+    for one in outdated:
         pieces += [(fields.filled(opened, source[at : one.start]), ""), (one.number, f"{one.label}: {one.now} now")]
         at = one.end
     pieces.append((fields.filled(opened, source[at:]), ""))
@@ -122,7 +122,7 @@ def _conclusion(opened: Opened) -> str:
         result = opened.analysis.results[name]
         if not result.reason:
             ends = f" {{{name}.agrees}}" if result.compared is not None else ""
-            said.append(f"{opened.definition.results[name].label} comes out as {{{name}}}.{ends}")
+            said.append(f"{opened.definition.results[name].label} is {{{name}}}.{ends}")
     return " ".join(said)
 
 

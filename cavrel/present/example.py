@@ -4,9 +4,9 @@ from collections.abc import Mapping
 from typing import Any
 
 from cavrel import catalogue
-from cavrel.core.cupboard import EMPTY
 from cavrel.core.definition import Definition, choose
 from cavrel.core.errors import CavrelError
+from cavrel.core.laboratory import EMPTY
 from cavrel.core.logbook import run as runs
 from cavrel.core.logbook import slots_of
 from cavrel.core.plan.better import Planner
@@ -14,7 +14,7 @@ from cavrel.core.plan.changes import Setup
 from cavrel.core.plan.forecast import DRAWN, Forecast
 from cavrel.core.remember import by_identity
 from cavrel.core.simulate import simulate
-from cavrel.present import graphs, results, tables
+from cavrel.present import graphs, result_lines, tables
 from cavrel.present.promise import Promise, promise
 from cavrel.service.opened import Opened, unstarted
 
@@ -53,8 +53,8 @@ def finished(definition: Definition, options: Mapping[str, str]) -> dict[str, An
     fit = opened.fit
     return {
         "tables": [(table, table.rows[:ROWS]) for table in tables.tables(opened)],
-        "graph": graphs.straightened(opened, fit).line if fit is not None and fit.made else "",
-        "results": results.overview(opened),
+        "graph": graphs.fit_graphs(opened, fit).line if fit is not None and fit.made else "",
+        "results": result_lines.overview(opened),
     }
 
 

@@ -8,7 +8,7 @@ from cavrel.present.optional import optional
 from cavrel.service.opened import Opened
 
 
-@optional("exchanged instruments", list)
+@optional("changed instruments", list)
 def sentences(opened: Opened, series: str | None = None) -> list[str]:
     """For each column, or quantity, what was read with which instrument, in the order of time; of one table where ``series`` names it."""
     found = []
@@ -24,7 +24,7 @@ def sentences(opened: Opened, series: str | None = None) -> list[str]:
     return found
 
 
-@optional("exchanged instruments", frozenset)
+@optional("changed instruments", frozenset)
 def rows(opened: Opened, series: str) -> frozenset[int]:
     """Rows of a table, from 1, above which another instrument took over."""
     return frozenset(

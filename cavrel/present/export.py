@@ -19,16 +19,16 @@ def tables_of(opened: Opened) -> list[Table]:
 
 
 def package_of(opened: Opened) -> bytes:
-    """Tables, run, definition, result, logbook and cupboard in one archive: what it takes to go on with the run elsewhere."""
+    """Tables, run, definition, result, logbook and laboratory in one archive: what it takes to go on with the run elsewhere."""
     data = measure.data(opened)
-    cupboard = opened.cupboard
+    laboratory = opened.laboratory
     documents = {
         "run.json": data["run"],
         "definition.json": opened.base.document(),
         "result.json": data["result"],
         "logbook.json": carried.document(carried_of(opened)),
-        "cupboard.json": cupboard.model_dump(mode="json", by_alias=True, exclude_defaults=True)
-        | {"format": cupboard.format},
+        "laboratory.json": laboratory.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+        | {"format": laboratory.format},
     }
     made = opened.entries[-1].saved_at.isoformat() if opened.entries else ""
     return package.archive(opened.title, opened.run.experiment, tables_of(opened), documents, made)
@@ -56,7 +56,7 @@ def latex_of(opened: Opened) -> str:
     found += [latex.table(report.caption(opened, t.caption), t.head, t.rows) for t in printed.tables(opened)]
     results = report.results(opened)
     if results:
-        head = [("result", ""), ("value", ""), ("beside", "")]
+        head = [("result", ""), ("value", ""), ("compared with", "")]
         rows = [(r["label"], r.get("text") or f"missing: {r['missing']}", r.get("beside", "")) for r in results]
         found.append(latex.table("Results", head, rows))
     return "\n".join(found)

@@ -11,7 +11,7 @@ from cavrel.service.opened import Opened
 _FIELD = re.compile(r"\{([A-Za-z][A-Za-z0-9_]*)(?:\.([a-z]+))?\}")
 KINDS = {
     "": "its value",
-    "percent": "how far it is off",
+    "percent": "its percent error",
     "verdict": "its verdict",
     "agrees": "whether it agrees, in a sentence",
     "sources": "where its uncertainty comes from",
@@ -48,15 +48,15 @@ def of_result(opened: Opened, name: str, kind: str) -> str:
         return f"{verdict.head} {verdict.text}"
     if kind == "sources":
         shares = [f"{s.source} ({100 * s.share:.0f} %)" for s in result.budget[:3] if s.share > 0.01]
-        return _and(shares) if shares else "nothing that is known"
-    beside = "what this run says in another way" if verdict.measured else "the accepted value"
+        return _and(shares) if shares else "no known source"
+    other = "the value found in another way" if verdict.measured else "the accepted value"
     ends = {
-        "agrees": f"It agrees with {beside} within its uncertainty.",
-        "wide": f"It is too uncertain to tell whether it agrees with {beside}.",
+        "agrees": f"It agrees with {other} within its uncertainty.",
+        "wide": f"It is too uncertain to tell whether it agrees with {other}.",
         "doubtful": "Whether it agrees remains in doubt.",
-        "disagrees": f"It does not agree with {beside}; look for something systematic.",
+        "disagrees": f"It does not agree with {other}; look for a systematic error.",
     }
-    return ends.get(verdict.kind, "There is nothing to compare it with.")
+    return ends.get(verdict.kind, "There is no value to compare it with.")
 
 
 def _and(words: list[str]) -> str:

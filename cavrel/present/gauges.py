@@ -3,12 +3,12 @@
 from typing import Any
 
 from cavrel import catalogue
-from cavrel.core.cupboard.taken import of_task
 from cavrel.core.definition import Instrument
+from cavrel.core.laboratory.taken import of_task
 from cavrel.core.logbook import in_force
 from cavrel.present import exchanged
 from cavrel.present.texts import amount
-from cavrel.service.cupboards import taken
+from cavrel.service.laboratories import taken
 from cavrel.service.opened import Opened
 
 _TYPED = (
@@ -16,10 +16,10 @@ _TYPED = (
     ("accuracy", "accuracy", "0.5 % + 2 digits"),
     ("class", "class", "1.5"),
     ("full_scale", "full scale", "3 V"),
-    ("calibration", "± of its calibration", "0.1 %"),
-    ("zero", "± of its zero", "0.5 mm"),
-    ("placement", "± of placing it", "1 mm"),
-    ("reaction", "± of reaction", "0.1 s"),
+    ("calibration", "calibration ±", "0.1 %"),
+    ("zero", "zero ±", "0.5 mm"),
+    ("placement", "positioning ±", "1 mm"),
+    ("reaction", "reaction time ±", "0.1 s"),
     ("dead_time", "dead time", "100 µs"),
 )
 """What may be typed of an instrument: field, words, an example. A dead time is asked for only where a formula takes it off."""
@@ -27,7 +27,7 @@ _TYPED = (
 
 def instruments(opened: Opened) -> list[dict[str, Any]]:
     """The run's instruments: what is said of each, what could stand in for it, and its zero reading."""
-    run, usual = opened.state.run, taken(opened.definition, opened.cupboard).instruments
+    run, usual = opened.state.run, taken(opened.definition, opened.laboratory).instruments
     found = []
     chosen = chosen_here(opened)
     for name, gauge in opened.program.gauges.items():
@@ -83,10 +83,10 @@ def _choices(
     family, task = families.get(own.kind), of_task(own, kinds)
     here = [
         {"say": i.label, "fields": {**i.fields(), **task}, "chosen": i.label == label}
-        for i in opened.cupboard.instruments.values()
+        for i in opened.laboratory.instruments.values()
         if i.kind == own.kind or (family is not None and i.kind in families and families[i.kind].name == family.name)
     ]
-    known = {i.label for i in opened.cupboard.instruments.values()}
+    known = {i.label for i in opened.laboratory.instruments.values()}
     others = [
         {"say": k, "fields": {"kind": k, **task}, "chosen": k == kind and label not in known}
         for k, f in families.items()
@@ -96,7 +96,7 @@ def _choices(
         and (k != own.kind or replaced)
         and (own.instead is None or k in own.instead or k == own.kind)
     ]
-    return [(title, found) for title, found in (("in the cupboard", here), ("of the shared list", others)) if found]
+    return [(title, found) for title, found in (("in the laboratory", here), ("in the shared list", others)) if found]
 
 
 def _typed(now: Instrument, counts: bool) -> list[tuple[str, str, str, str]]:
@@ -112,7 +112,7 @@ def _typed(now: Instrument, counts: bool) -> list[tuple[str, str, str, str]]:
 def _says(own: Any) -> list[tuple[str, str]]:
     words = (
         ("reaction", own.reaction),
-        ("placing", own.placement),
+        ("positioning", own.placement),
         ("zero", own.zero),
         ("calibration", own.calibration),
         ("accuracy", own.accuracy),

@@ -23,8 +23,8 @@ from cavrel.service.opened import Opened
 
 
 @dataclass(frozen=True, slots=True)
-class Straightened:
-    """Both graphs of Straighten.
+class FitGraphs:
+    """Both graphs of Fit.
 
     ``raw``: as read, None where the line's own axes are that.
     ``law``: with the law's curve in it.
@@ -128,8 +128,8 @@ def small(opened: Opened) -> str | None:
     return points.small(marks, x_axis, y_axis, points.described(f"{y_axis.symbol} against {x_axis.symbol}", marks))
 
 
-def straightened(opened: Opened, fit: FitAnalysis, draw: Collection[str] = ()) -> Straightened:
-    """The raw curve and the straight line. ``draw``: what stands in the graph beside the line, by the names of `looks.DRAWN`."""
+def fit_graphs(opened: Opened, fit: FitAnalysis, draw: Collection[str] = ()) -> FitGraphs:
+    """The raw curve and the straight line. ``draw``: what stands in the graph next to the line, by the names of `looks.DRAWN`."""
     x_axis, y_axis = fit_axes(opened, fit)
     marks = fit_marks(opened, fit)
     parts = company(opened, fit) if "parts" in draw else []
@@ -142,7 +142,7 @@ def straightened(opened: Opened, fit: FitAnalysis, draw: Collection[str] = ()) -
         scale = fit_scale(first, last if x_axis.symbol != "row" else last + 0.5, 0.0, 1.0, 6)
         low = scale.low
         if fit.shape is not None and fit.shape.positive:
-            low = max(low, 0.8 * float(finite.min()))  # a power law with a negative exponent has no value at nought
+            low = max(low, 0.8 * float(finite.min()))  # a power law with a negative exponent has no value at zero
         grid = np.linspace(low, scale.high, 60)
         step = opened.program.fits[fit.name]
         y, u = fit.at(step.x_unit.to_si(grid))
@@ -164,18 +164,18 @@ def straightened(opened: Opened, fit: FitAnalysis, draw: Collection[str] = ()) -
         if "single" in draw and math.isfinite(single):
             fitted = replace(fitted, single=k * np.hypot(u, single))
             read_off.append(
-                "Between the dotted lines 95 % of single readings lie, were the line true; between the shaded ends, the line itself."
+                "If the line is right, 95 % of single readings lie between the dotted lines. The shaded band is for the line itself."
             )
         elif "single" in draw:
             read_off.append(
-                "How far single readings scatter is not known: there are too few, and they say no uncertainty of their own."
+                "The scatter of single readings is unknown: there are too few of them, and they state no uncertainty."
             )
     title = points.described(f"{y_axis.word} {y_axis.symbol} against {x_axis.word} {x_axis.symbol}".strip(), marks)
     if parts:
-        title += "; beside it " + ", ".join(points.described(part.name, part.marks) for part in parts)
+        title += "; with , ".join(points.described(part.name, part.marks) for part in parts)
     line, times, hidden = drawn_line.straight_line(marks, x_axis, y_axis, fitted, title, parts)
     raw, law = _raw(opened, fit)
-    return Straightened(raw, law, line, times, hidden, tuple(read_off))
+    return FitGraphs(raw, law, line, times, hidden, tuple(read_off))
 
 
 def company(opened: Opened, fit: FitAnalysis) -> list[drawn_line.Beside]:
@@ -205,7 +205,7 @@ def company(opened: Opened, fit: FitAnalysis) -> list[drawn_line.Beside]:
 def _by_hand(
     opened: Opened, fit: FitAnalysis, fitted: drawn_line.FittedLine, draw: Collection[str]
 ) -> tuple[drawn_line.FittedLine, list[str]]:
-    """The line with what schools draw beside it, and what is read off."""
+    """The line with what schools draw next to it, and what is read off."""
     step = opened.program.fits[fit.name]
     along, up, unit = step.x_unit, step.y_unit, fit.parameters["slope"].unit
     said = []
@@ -229,7 +229,7 @@ def _by_hand(
         x, y = fit.x[fit.rows], fit.y[fit.rows]
         both = extremes(x, y, fit.u_x[fit.rows], fit.u_y[fit.rows], fit.parameters["slope"].value >= 0)
         if both is None:
-            said.append("No line passes through all error boxes, so there is no steepest and no shallowest one.")
+            said.append("No line passes through all error boxes, so no steepest or shallowest line can be drawn.")
         else:
             grid = along.to_si(fitted.x)
             lines = [up.from_si(slope * grid + intercept) for slope, intercept in both]
@@ -252,7 +252,7 @@ def _raw(opened: Opened, fit: FitAnalysis) -> tuple[str | None, bool]:
     x, y = (opened.analysis.values[c] for c in columns)
     axes = _column_axis(opened, x), _column_axis(opened, y)
     marks = _marks(opened, body.series, x.value, y.value, x.u, y.u, axes, (x.unit, y.unit))
-    title = points.described(f"As read: {_called(axes[1])} against {_called(axes[0])}", marks)
+    title = points.described(f"As measured: {_called(axes[1])} against {_called(axes[0])}", marks)
     curve = law_curve(opened.analysis, fit)
     shown = (x.unit.from_si(curve[0]), y.unit.from_si(curve[1])) if curve is not None else None
     return points.raw_curve(marks, *axes, shown, title), shown is not None
@@ -270,7 +270,7 @@ def _column_axis(opened: Opened, values: Values) -> Axis:
 
 
 def _alike(opened: Opened, one: str, other: str) -> bool:
-    """Whether two results are two ways to one value: one the weighted mean of the other, or both held against one named value."""
+    """Whether two results are two ways to one value: one the weighted mean of the other, or both compared with one accepted value."""
     first, second = opened.definition.results[one], opened.definition.results[other]
     if one == other:
         return False
@@ -284,7 +284,7 @@ def has_company(opened: Opened, result: str) -> bool:
     return any(_alike(opened, result, name) and not r.reason for name, r in opened.analysis.results.items())
 
 
-def judged(opened: Opened, result: ResultAnalysis, others: list[tuple[str, float, float]]) -> str:
+def number_line(opened: Opened, result: ResultAnalysis, others: list[tuple[str, float, float]]) -> str:
     """The number line of a result: itself, this run's other results of the same kind, and ``others`` as (label, value, u), SI."""
     unit = result.unit
     body = opened.definition.results[result.name]
@@ -300,7 +300,7 @@ def judged(opened: Opened, result: ResultAnalysis, others: list[tuple[str, float
         value = unit.from_si(result.accepted.value)
         label = f"accepted {significant(value, 4)} ({result.accepted.label})"
         if result.compared and result.compared.measured:
-            label = f"beside it {significant(value, 4)}, from this run"
+            label = f"compared with {significant(value, 4)} from this run"
         accepted = (value, result.accepted.u / unit.factor, label)
     title = f"{body.label}: {result_text(opened.analysis, result)} on a number line with {len(entries)} values"
     return numberline.number_line(entries, accepted, unit.pretty, title)

@@ -9,7 +9,7 @@ from typing import Any
 from cavrel import catalogue
 from cavrel.core.analysis import Analysis, analyse
 from cavrel.core.definition.rules import RULES, HouseRules
-from cavrel.core.findings.judge import judge
+from cavrel.core.findings.verdict import verdict_of
 from cavrel.core.logbook.run import RunDocument
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.quantity.value import amount_text
@@ -51,7 +51,7 @@ _EXAMPLES = {
     "difference": "The same two resistances differ by:",
     "acceptable": "g = 9.62 m/s² from a pendulum:",
     "rounding": "One period of the five timings, and the ball's time:",
-    "g": "g = 9.62 m/s² from a pendulum, held against",
+    "g": "g = 9.62 m/s² from a pendulum, compared with",
 }
 
 
@@ -71,7 +71,7 @@ class Shown:
 
     ``name``, ``title``: of the rule.
     ``why``: its default is what it is.
-    ``example``: what is worked out.
+    ``example``: what is computed.
     ``choices``: none where a value is typed.
     ``makes``: of the example, by the value in force.
     ``value``: in force, as JSON.
@@ -124,7 +124,7 @@ def _made(name: str, rules: Mapping[str, Any]) -> str:
     # Two figures, so that a small change is seen; but for the rule that is about figures.
     analysis = worked(HouseRules.model_validate(rules if name == "rounding" else {**rules, "rounding": "two"}))
     if name in ("percent_error", "acceptable", "g"):
-        verdict = judge(analysis, analysis.results["g"])
+        verdict = verdict_of(analysis, analysis.results["g"])
         sign = "+" if analysis.rules.percent_error == "signed" and verdict.percent > 0 else ""
         off = f"{sign}{significant(verdict.percent, 2)} %".replace("-", "−")
         if name == "percent_error":
@@ -133,7 +133,7 @@ def _made(name: str, rules: Mapping[str, Any]) -> str:
             return f"{analysis.accepted['g_local'].value:.4f} m/s²: {significant(abs(verdict.percent), 2)} % off"
         return f"{off} off, {'acceptable' if abs(verdict.percent) <= analysis.rules.acceptable else 'not acceptable'}"
     if name == "difference":
-        return f"{significant(abs(judge(analysis, analysis.results['R_b']).percent), 3)} %"
+        return f"{significant(abs(verdict_of(analysis, analysis.results['R_b']).percent), 3)} %"
     of = {"resolution": "width", "stated": "mass", "combine": "R", "pool": "first"}.get(name)
     if of is None:
         of = "T" if name in ("repeats", "student", "rounding") else "s"

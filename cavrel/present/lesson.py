@@ -61,7 +61,7 @@ def _bars(lesson: Lesson, amiss: set[str], begins: int) -> list[Bar]:
                 start=block.start,
                 stretches=tuple((s.kind, s.minutes) for s in task.segments),
                 title=task.title,
-                says=f"{says}{', collides' if block.key in amiss else ''}",
+                says=f"{says}{', clashes' if block.key in amiss else ''}",
                 amiss=block.key in amiss,
                 begun=block.run is not None,
             )
@@ -72,7 +72,7 @@ def _bars(lesson: Lesson, amiss: set[str], begins: int) -> list[Bar]:
 def _waits(lesson: Lesson, begins: int) -> list[str]:
     """The waits in words, once for each experiment."""
     return [
-        f"“{task.title}”: {counted(s.minutes, 'minute')} in which the hands are free. {s.say}".strip()
+        f"“{task.title}”: {counted(s.minutes, 'minute')} in which the bench is free. {s.say}".strip()
         for task in lesson.tasks
         for s in task.segments
         if s.kind == "wait"
@@ -101,11 +101,11 @@ def _listed(lesson: Lesson, begins: int) -> list[dict[str, Any]]:
 
 
 def _missing(lesson: Lesson) -> list[str]:
-    """What the cupboard lays no hand on: kinds that are needed and not counted there."""
+    """What the laboratory lays no hand on: kinds that are needed and not counted there."""
     return sorted({kind for task in lesson.tasks for kind in task.needs if kind not in lesson.stock})
 
 
-def choices(lesson: Lesson, shelf: Mapping[str, Definition], benches: Sequence[str]) -> dict[str, Any]:
+def choices(lesson: Lesson, experiments: Mapping[str, Definition], benches: Sequence[str]) -> dict[str, Any]:
     """What the form offers."""
     chosen = {task.experiment: task for task in lesson.tasks}
     return {
@@ -119,7 +119,7 @@ def choices(lesson: Lesson, shelf: Mapping[str, Definition], benches: Sequence[s
                 "own": (chosen[d.id].minutes or "") if d.id in chosen else "",
                 "takes": chosen[d.id].lasting if d.id in chosen else None,
             }
-            for d in shelf.values()
+            for d in experiments.values()
         ],
     }
 
@@ -137,7 +137,7 @@ def listed(kept: Sequence[tuple[int, Lesson]]) -> list[dict[str, Any]]:
         {
             "id": number,
             "title": lesson.title,
-            "begins": lesson.begins.replace("T", " ") or "no day yet",
+            "begins": lesson.begins.replace("T", " ") or "no date yet",
             "says": ", ".join(_sizes(lesson)),
             "started": lesson.started is not None,
         }

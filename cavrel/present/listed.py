@@ -38,7 +38,7 @@ class Listed:
 
 
 def listed(opened: Opened, fit: FitAnalysis) -> Listed:
-    """The points of ``fit``. Where a power law is fitted to the same table, its columns' logarithms stand beside them."""
+    """The points of ``fit``. Where a power law is fitted to the same table, its columns' logarithms stand next to them."""
     step = opened.program.fits[fit.name]
     across, up = graphs.fit_axes(opened, fit)
     marks = graphs.fit_marks(opened, fit)

@@ -1,4 +1,4 @@
-"""Which look at a graph of Straighten is asked for, as the page's address says it."""
+"""Which look at a graph of Fit is asked for, as the page's address says it."""
 
 from dataclasses import dataclass
 from urllib.parse import parse_qsl, urlencode
@@ -9,7 +9,7 @@ DRAWN = {
     "single": "where single readings lie",
     "parts": "the other parts",
 }
-"""What can stand in the graph beside the line."""
+"""What can stand in the graph next to the line."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from cavrel.core.cupboard import Cupboard
+from cavrel.core.laboratory import Laboratory
 from cavrel.core.logbook import in_force
 from cavrel.core.logbook.kinds.reporting import PLACES
 from cavrel.service.opened import Opened
@@ -63,15 +63,15 @@ def _said(opened: Opened, version: int) -> dict[str, Mapping[str, Any]]:
 
 
 def marks(
-    opened: Opened, version: int, cupboard: Cupboard, content: dict[str, Any], *, for_bench: bool = False
+    opened: Opened, version: int, laboratory: Laboratory, content: dict[str, Any], *, for_bench: bool = False
 ) -> dict[str, Any]:
-    """Points, remarks, their sum, and whether they are returned. ``cupboard``: whose rubric; ``content``: of the signed version; ``for_bench``: as
+    """Points, remarks, their sum, and whether they are returned. ``laboratory``: whose rubric; ``content``: of the signed version; ``for_bench``: as
     the bench was given them."""
     given = returned(opened, version)
     said: Mapping[str, Mapping[str, Any]] = given[-1].said if for_bench and given else _said(opened, version)
     points, most, sum_ = [], 0.0, 0.0
     given_any = False
-    known = {name: (c.label, c.points) for name, c in cupboard.rubric.items()}
+    known = {name: (c.label, c.points) for name, c in laboratory.rubric.items()}
     for place in said:
         # Points for a criterion that the rubric no longer has are kept and shown.
         if place.startswith("points.") and place.removeprefix("points.") not in known:

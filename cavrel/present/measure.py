@@ -10,7 +10,7 @@ from cavrel.core.logbook.run import trials
 from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
-from cavrel.present import circuits, graphs, needed, pictures, results, steady, tables, tested, timings
+from cavrel.present import circuits, graphs, needed, pictures, result_lines, steady, tables, tested, timings
 from cavrel.service.opened import Opened
 
 
@@ -125,7 +125,7 @@ def _decimals(opened: Opened, fills: tuple[str, ...]) -> int:
 
 
 def content(opened: Opened) -> dict[str, Any]:
-    """What the page shows beside its frame."""
+    """What the page shows within its frame."""
     return {
         "tables": tables.tables(opened),
         "fields": tables.quantities(opened),
@@ -136,7 +136,7 @@ def content(opened: Opened) -> dict[str, Any]:
 
 
 def standin(opened: Opened) -> str:
-    """Whether the apparatus on the screen is ``on``, can be put ``off`` to now, or there is ``none``."""
+    """Whether the simulated apparatus is ``on``, can be put ``off`` to now, or there is ``none``."""
     if opened.definition.simulate is None:
         return "none"
     return "on" if opened.state.run.on_screen else "off"
@@ -162,7 +162,7 @@ def _live(opened: Opened) -> dict[str, Any]:
     return {
         "small_graph": graphs.small(opened),
         "pictures": [*pictures.force_pictures(opened), *filter(None, [circuits.circuit(opened)])],
-        "results": [] if opened.definition.fits else results.overview(opened),
+        "results": [] if opened.definition.fits else result_lines.overview(opened),
         "deck": _deck(opened),
         "steps": steps(opened),
         "timings": timings.timings(opened),

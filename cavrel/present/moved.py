@@ -8,7 +8,7 @@ from threading import Lock
 
 from cavrel.core.quantity.rounding import fixed
 from cavrel.present.optional import optional
-from cavrel.service.opened import Opened, work_out
+from cavrel.service.opened import Opened, compute
 
 _NUMBER = re.compile(r"(?<![\w.,])[-−]?\d+(?:\.\d+)?(?!\.?\d)")
 _SILENT = frozenset({"report", "note", "stands", "marking", "signed", "tick", "words", "timing"})
@@ -34,7 +34,7 @@ class Moved:
     now: str
 
 
-@optional("numbers that have moved", list)
+@optional("numbers that have changed", list)
 def moved(opened: Opened, part: str, text: str) -> list[Moved]:
     """The numbers of an own ``text`` that equalled a result, its uncertainty or its percentage when it was saved, and have moved since."""
     entry = opened.state.latest.get(f"report:{part}")
@@ -56,7 +56,7 @@ def moved(opened: Opened, part: str, text: str) -> list[Moved]:
         if said.replace("−", "-") != match[0].replace("−", "-"):
             name, what = old
             label = opened.definition.results[name].label
-            what_words = {"value": "", "u": ", its uncertainty", "percent": ", how far it is off"}[what]
+            what_words = {"value": "", "u": ", its uncertainty", "percent": ", its percent error"}[what]
             found.append(
                 Moved(start=match.start(), end=match.end(), number=match[0], label=f"{label}{what_words}", now=said)
             )
@@ -101,7 +101,7 @@ class _Kept:
             if key in self._held:
                 self._held.move_to_end(key)
                 return self._held[key]
-        then = _numbers(work_out(opened.run, opened.base, opened.entries[: at + 1], opened.cupboard))
+        then = _numbers(compute(opened.run, opened.base, opened.entries[: at + 1], opened.laboratory))
         with self._lock:
             self._held[key] = then
             while len(self._held) > self._most:

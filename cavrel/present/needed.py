@@ -1,4 +1,4 @@
-"""What quantities and columns ought to be set to, beside what they were set to."""
+"""What quantities and columns should be set to, compared with what they were set to."""
 
 import math
 

@@ -1,4 +1,4 @@
-"""The margin: notes set beside what they are about."""
+"""The margin: notes set next to what they are about."""
 
 import json
 from collections.abc import Collection, Iterable
@@ -62,7 +62,7 @@ def of_finding(finding: Finding) -> Note:
     acts: list[Act] = []
     if finding.trial_out:
         series, column, row, trial = finding.trial_out
-        again = "Time it again" if finding.code == "miscount" else "Read it again"
+        again = "Time it again" if finding.code == "miscount" else "Read again"
         acts = [
             Act(again, "go", f"{series}.{column}.{row}.{trial}"),
             Act("Leave out…", "leave-out", f"{series}.{column}.{row}.{trial}"),
@@ -75,9 +75,9 @@ def of_finding(finding: Finding) -> Note:
     elif finding.code in READING_CODES:
         slot = finding.slot
         place = str(replace(slot, trial=slot.trial or 1)) if slot is not None else finding.at
-        acts = [Act("Look at it", "go", place)]
+        acts = [Act("Go to it", "go", place)]
     if finding.seen or finding.row_out:
-        acts.append(Act("It stands", "stands", f"{finding.code}@{finding.at}", finding.seen))
+        acts.append(Act("Keep", "stands", f"{finding.code}@{finding.at}", finding.seen))
     return Note(
         tone=_TONE[finding.level],
         title=finding.title,
@@ -112,7 +112,7 @@ def corrections(opened: Opened) -> Iterable[Note]:
             title=f"{counted(len(slots), 'reading')} converted",
             text=f"“{reason}” {clock(last.made_at)}, {last.author}",
             at=slots[0],
-            acts=(Act("Take all back", "undo-all", " ".join(slots)),),
+            acts=(Act("Undo all", "undo-all", " ".join(slots)),),
             key=f"converted-{slots[0]}",
         )
     for slot, correction in opened.state.corrections.items():
@@ -135,7 +135,7 @@ def corrections(opened: Opened) -> Iterable[Note]:
             yield Note(
                 tone="caution",
                 title=f"{where(opened, slot)} corrected: why?",
-                text=f"{before} before, {correction.text or 'empty'} now. {who}",
+                text=f"was {before}, now {correction.text or 'empty'}. {who}",
                 at=slot,
                 acts=(Act("Give the reason…", "reason", slot),),
                 key=f"correction-{slot}",
@@ -152,7 +152,7 @@ def left_out(opened: Opened) -> Iterable[Note]:
             title=f"{where(opened, slot)} left out",
             text=said,
             at=slot,
-            acts=(Act("Take back", "take-back", slot),),
+            acts=(Act("Restore", "take-back", slot),),
             key=f"out-{slot}",
         )
 
@@ -160,13 +160,13 @@ def left_out(opened: Opened) -> Iterable[Note]:
 def clashes(opened: Opened) -> Iterable[Note]:
     """Two pages wrote over the same cell without knowing of each other."""
     for slot, lost in opened.state.clashes.items():
-        text = f"{lost} was written here too, from another page, and this page did not show it yet. Both are in the logbook."
+        text = f"{lost} was also entered here from another page that had not seen this one. Both are in the logbook."
         yield Note(
             tone="suspect",
-            title=f"{where(opened, slot)} was written twice",
+            title=f"{where(opened, slot)} was entered twice",
             text=text,
             at=slot,
-            acts=(Act("Look at it", "go", slot),),
+            acts=(Act("Go to it", "go", slot),),
             key=f"clash-{slot}",
         )
 
@@ -182,13 +182,13 @@ def late(opened: Opened) -> Iterable[Note]:
         what = came or "an empty cell"
         yield Note(
             tone="suspect",
-            title=f"{where(opened, slot)}: {what} came late",
+            title=f"{where(opened, slot)}: {what} arrived late",
             text=f"It was read at {clock(entry.made_at)} by {entry.author} and arrived after {stands or 'the cell was cleared'}, of "
-            f"{clock(now.made_at)}, which stands. Both are in the logbook. Which one holds?",
+            f"{clock(now.made_at)}, which is kept for now. Both are in the logbook. Which one is right?",
             at=slot,
             acts=(
                 Act(f"Keep {stands or 'it empty'}", "late-drop", slot, json.dumps({"text": came})),
-                Act(f"Take {what}", "late-take", slot, json.dumps({"text": came, "was": stands, "over": now.id})),
+                Act(f"Use {what}", "late-take", slot, json.dumps({"text": came, "was": stands, "over": now.id})),
             ),
             key=f"late-{slot}",
         )
@@ -210,7 +210,7 @@ def answered(opened: Opened) -> Iterable[Note]:
     for finding in opened.answered:
         yield Note(
             tone="own",
-            title=f"{finding.title}: let stand",
+            title=f"{finding.title}: kept",
             text=finding.say,
             at=finding.at,
             key=f"stands-{finding.code}-{finding.at}",
@@ -218,15 +218,15 @@ def answered(opened: Opened) -> Iterable[Note]:
 
 
 def cautions(opened: Opened) -> Iterable[Note]:
-    """What can hurt someone stands beside the table all the while."""
+    """Cautions, always in sight next to the table."""
     for i, caution in enumerate(opened.definition.cautions):
         read = opened.state.ticks.get(f"caution.{i}")
         if read is None:
-            act = Act(label="We have read it", act="tick", slot=f"caution.{i}")
-            yield Note(tone="caution", title="Take care", text=caution.say, acts=(act,), key=f"care-{i}")
+            act = Act(label="We have read this", act="tick", slot=f"caution.{i}")
+            yield Note(tone="caution", title="Caution", text=caution.say, acts=(act,), key=f"care-{i}")
         else:
             said = f"{caution.say} Read {clock(read.made_at)}, {read.author}."
-            yield Note(tone="caution", title="Take care", text=said, key=f"care-{i}")
+            yield Note(tone="caution", title="Caution", text=said, key=f"care-{i}")
 
 
 def suggested(opened: Opened) -> Iterable[Note]:
@@ -244,10 +244,10 @@ def suggested(opened: Opened) -> Iterable[Note]:
     one = len(waiting) == 1
     yield Note(
         tone="caution",
-        title="A suggested value is not in use yet"
+        title="A suggested value is not used yet"
         if one
-        else f"{counted(len(waiting), 'suggested value')} not in use yet",
-        text=f"{said}. Results wait until you take {'it' if one else 'them'}, or write your own.",
+        else f"{counted(len(waiting), 'suggested value')} not used yet",
+        text=f"{said}. Results need {'it' if one else 'them'}: use {'it' if one else 'them'} or enter your own.",
         at=f"quantities.{waiting[0][0]}",
         acts=(Act("Use this value" if one else "Use these values", "take-suggested", "", texts),),
         key="suggested",
@@ -265,7 +265,7 @@ def findings(opened: Opened, but: Collection[str] = (), least: str = "note") -> 
 
 def measure_notes(opened: Opened) -> list[Note]:
     """Beside the table: what can hurt someone, then suspicions about readings, rules, fits and results, then decisions and remarks."""
-    about_fits = ("no-fit", "few-points", "foreseen", "not-foreseen", "too-good", "no-extremes", "runs")
+    about_fits = ("no-fit", "few-points", "predicted", "not-predicted", "too-good", "no-extremes", "runs")
     return [
         *cautions(opened),
         *clashes(opened),

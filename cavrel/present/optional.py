@@ -15,7 +15,7 @@ _KEPT = "uncomputed"
 
 
 def optional(what: str, nothing: Callable[[], Any]) -> Callable[[Part], Part]:
-    """Make a part of a page, worked out from a run, optional. ``what``: it is called; ``nothing``: makes what stands in its place."""
+    """Make a part of a page, computed from a run, optional. ``what``: it is called; ``nothing``: makes what stands in its place."""
 
     def made(work: Part) -> Part:
         @wraps(work)
@@ -39,5 +39,5 @@ def optional(what: str, nothing: Callable[[], Any]) -> Callable[[Part], Part]:
 def notes_of(opened: Opened) -> list[Note]:
     """What of this page could not be computed."""
     lost = opened.shown.get(_KEPT, [])
-    text = "Every entry is kept, and the rest of the page holds. The server's log says what went wrong."
+    text = "Every entry is saved, and the rest of the page is correct. The server’s log says what went wrong."
     return [Note(tone="danger", title=f"Cannot be computed: {', '.join(lost)}", text=text)] if lost else []

@@ -50,7 +50,7 @@ class Ticked:
 
 
 def content(opened: Opened) -> dict[str, Any]:
-    """What the page shows beside its frame."""
+    """What the page shows within its frame."""
     definition, run = opened.definition, opened.state.run
     return {
         **live(opened),
@@ -69,9 +69,9 @@ def content(opened: Opened) -> dict[str, Any]:
             if q.default is not None and q.formula is None
         ],
         "shapes": [(name, shapes.shape(name)) for name in SHAPES],
-        "fit": _foreseen_fit(opened),
+        "fit": _predicted_fit(opened),
         "fit_words": _fit_words(opened),
-        "foreseen_shape": run.expected.get(_foreseen_fit(opened), ""),
+        "predicted_shape": run.expected.get(_predicted_fit(opened), ""),
         "instruments": gauges.instruments(opened),
         "own_rules": own_rules(opened),
         "g_here": gravity(opened),
@@ -87,7 +87,7 @@ def live(opened: Opened) -> dict[str, Any]:
         "offers": [],
         "idle": "",
         "minutes": "",
-        "unforeseen": promised if isinstance(promised, str) else "",
+        "unpredicted": promised if isinstance(promised, str) else "",
         "ruled": _ruled(opened),
         "set_points": set_points(opened),
         "ticks": _ticks(opened),
@@ -102,7 +102,7 @@ def live(opened: Opened) -> dict[str, Any]:
     return shown
 
 
-@optional("what would make this plan better", lambda: ([], ""))
+@optional("ways to improve this plan", lambda: ([], ""))
 def _offered(opened: Opened, planner: Planner, setup: Setup, found: Forecast) -> tuple[list[Offer], str]:
     """What would make the plan better, and what would not."""
     first = next(iter(found.results.values()), None)
@@ -219,14 +219,14 @@ def _usual(opened: Opened, series: str, column: str) -> str:
         return ""
 
 
-def _foreseen_fit(opened: Opened) -> str:
-    """The graph whose shape is foreseen: one that the definition has an answer for, else the first; empty where there is none."""
+def _predicted_fit(opened: Opened) -> str:
+    """The graph whose shape is predicted: one that the definition has an answer for, else the first; empty where there is none."""
     fits = {name: body for name, body in opened.definition.fits.items() if body.x is not None}
     return next((name for name, body in fits.items() if body.expect), next(iter(fits), ""))
 
 
 def _fit_words(opened: Opened) -> str:
-    name = _foreseen_fit(opened)
+    name = _predicted_fit(opened)
     if not name:
         return ""
     body = opened.definition.fits[name]

@@ -53,13 +53,13 @@ def planner_of(opened: Opened) -> Planner:
     """Tries plans of this run's experiment. Raises DefinitionError where it has no stand-in."""
     run = opened.state.run
     return catalogue.planner(
-        opened.base, run.options, opened.analysis.rules, run.accepted, opened.cupboard, run.headings
+        opened.base, run.options, opened.analysis.rules, run.accepted, opened.laboratory, run.headings
     )
 
 
-@optional("what this plan promises", lambda: "What this plan promises cannot be computed.")
+@optional("the expected result", lambda: "The expected result cannot be computed.")
 def promised_of(opened: Opened) -> tuple[Setup, Forecast] | str:
-    """The plan and what it promises, worked out once for a run as it stands; a sentence where nothing can be said."""
+    """The plan and what it promises, computed once for a run as it stands; a sentence where nothing can be said."""
     if "forecast" not in opened.shown:
         try:
             planner = planner_of(opened)
@@ -84,7 +84,7 @@ def offer(before: Expected, one: Improvement) -> Offer:
 def promise(opened: Opened, one: Expected) -> Promise:
     body = opened.definition.results[one.name]
     if one.reason or not math.isfinite(one.u):
-        reason = one.reason or "no standard uncertainty can be foretold"
+        reason = one.reason or "no standard uncertainty can be predicted"
         return Promise(name=one.name, label=body.label, text="", percent="", sources="", line="", reason=reason)
     unit = one.unit
     text = opened.analysis.measured(one.value, one.u, unit).text()
@@ -103,7 +103,7 @@ def promise(opened: Opened, one: Expected) -> Promise:
     line = ""
     if one.u > 0:
         entry = numberline.Entry("this plan", unit.from_si(one.value), one.u / unit.factor, True)
-        line = numberline.number_line([entry], accepted, unit.pretty, f"{body.label}: {text} foretold")
+        line = numberline.number_line([entry], accepted, unit.pretty, f"{body.label}: {text} predicted")
     percent = f"{significant(one.percent, 2)} %" if math.isfinite(one.percent) and one.u > 0 else ""
     return Promise(name=one.name, label=body.label, text=text, percent=percent, sources=sources, line=line, reason="")
 
@@ -118,31 +118,33 @@ def asked(opened: Opened, percent: str, minutes: str) -> dict[str, Any]:
     planner = planner_of(opened)
     first = next((one for one in found.results.values() if not one.reason and one.u > 0), None)
     if first is None:
-        return {"say": "No result of this plan has an uncertainty to foretell.", "offer": None}
+        return {"say": "No result of this plan has an uncertainty to predict.", "offer": None}
     label = opened.definition.results[first.name].label
     if percent:
         wanted = _amount(percent, "percent", 1e-6, 1000.0)
         if first.percent <= wanted:
-            return {"say": f"{label}: this plan gives {significant(first.percent, 2)} % already.", "offer": None}
+            return {"say": f"{label}: this plan already gives {significant(first.percent, 2)} %.", "offer": None}
         then, better, said = planner.reaching(setup, first.name, wanted)
         reached = better.results[first.name].percent
         if reached <= wanted:
             more = round(planner.minutes(better, then) - planner.minutes(found, setup))
             takes = f", {more} min more" if more > 0 else ""
             say = f"{label} to {significant(reached, 2)} %: {'; '.join(said)}{takes}"
-            return {"say": say, "offer": Offer(say="Take this plan", change=change_of(then))}
+            return {"say": say, "offer": Offer(say="Use this plan", change=change_of(then))}
         dominated = better.results[first.name].dominated
         limit = f" {dominated[0][0]} is the limit." if dominated else ""
-        say = f"{label}: {wanted:g} % cannot be reached with these instruments; {significant(reached, 2)} % at best.{limit}"
+        say = (
+            f"{label}: {wanted:g} % is not possible with these instruments; at best {significant(reached, 2)} %.{limit}"
+        )
         return {"say": say, "offer": None}
     lasting = _amount(minutes, "minutes", 1.0, 1000.0)
     then, better = planner.within(setup, first.name, lasting)
     takes_now = planner.minutes(better, then)
     one = better.results[first.name]
     rows = ", ".join(f"{count} in {opened.definition.series[name].short}" for name, count in then.planned.rows.items())
-    over = "" if takes_now <= lasting else f" Shorter than {takes_now:.0f} minutes it cannot be."
+    over = "" if takes_now <= lasting else f" It cannot be done in less than {takes_now:.0f} minutes."
     say = f"In {takes_now:.0f} minutes {label} to {significant(one.percent, 2)} %{f', rows: {rows}' if rows else ''}.{over}"
-    return {"say": say, "offer": Offer(say="Take this plan", change=change_of(then))}
+    return {"say": say, "offer": Offer(say="Use this plan", change=change_of(then))}
 
 
 def _amount(text: str, what: str, low: float, high: float) -> float:

@@ -9,7 +9,7 @@ from typing import Any
 
 from cavrel import __version__
 from cavrel.catalogue import pictures
-from cavrel.core.findings.foretold import foretold
+from cavrel.core.findings.predicted import predicted
 from cavrel.core.formula import mathml
 from cavrel.core.formula.parse import parse_law
 from cavrel.core.formula.text import typeset
@@ -44,7 +44,7 @@ def _plain(opened: Opened, table: Ruled) -> dict[str, Any]:
 
 
 def _held(opened: Opened) -> list[dict[str, Any]]:
-    """What is held against a standard, as tables of the report."""
+    """What is compared with a standard, as tables of the report."""
     return [
         {
             "caption": caption(opened, f"{h.label}. {h.says}"),
@@ -52,7 +52,7 @@ def _held(opened: Opened) -> list[dict[str, Any]]:
                 ["", ""],
                 ["standard", h.unit],
                 ["measured", h.unit],
-                ["standard less measured", h.unit],
+                ["standard − measured", h.unit],
                 ["difference", "%"],
             ]
             + ([["least counts", ""]] if h.limit else []),
@@ -69,7 +69,7 @@ def _figures(opened: Opened) -> list[dict[str, Any]]:
         if not fit.made or opened.definition.fits[name].x is None:
             continue
         x, y = graphs.fit_axes(opened, fit)
-        drawn = graphs.straightened(opened, fit)
+        drawn = graphs.fit_graphs(opened, fit)
         found.append(
             {
                 "caption": caption(
@@ -89,7 +89,7 @@ def _figures(opened: Opened) -> list[dict[str, Any]]:
 
 
 def results(opened: Opened) -> list[dict[str, Any]]:
-    """Every result with its comparison, budget and what was foretold, or why it has no value."""
+    """Every result with its comparison, budget and what was predicted, or why it has no value."""
     found: list[dict[str, Any]] = []
     for name, result in opened.analysis.results.items():
         body = opened.definition.results[name]
@@ -99,7 +99,7 @@ def results(opened: Opened) -> list[dict[str, Any]]:
         verdict = opened.verdict(result)
         other = result.accepted
         said = opened.state.run.plan.foreseen.get(name, "")
-        came = foretold(said, result, opened.analysis.rules.acceptable) if said else None
+        came = predicted(said, result, opened.analysis.rules.acceptable) if said else None
         found.append(
             {
                 "name": name,
@@ -141,7 +141,7 @@ def _conventions(opened: Opened) -> list[list[str]]:
 
 
 def _zeros(opened: Opened) -> list[list[str]]:
-    """What instruments read at zero, which is taken off: (instrument, as typed)."""
+    """What instruments read at zero, which is subtracted: (instrument, as typed)."""
     zeros = opened.analysis.sheet.zeros
     return [[opened.program.gauges[name].label, opened.state.run.zeros[name].strip()] for name in zeros]
 
@@ -208,7 +208,7 @@ def content(opened: Opened) -> dict[str, Any]:
         ],
         "missing": [_short(p) for p in written.values() if not p["text"]],
         "drafts": [p["title"] for p in written.values() if p["text"] and not p["own"]],
-        "behind": [f"{_short(p)}: {text} ({says})" for p in written.values() for text, says in p["pieces"] if says],
+        "moved": [f"{_short(p)}: {text} ({says})" for p in written.values() for text, says in p["pieces"] if says],
         "rules": {name: str(value) for name, value in opened.analysis.rules.model_dump(mode="json").items()},
         "definition": opened.run.hash[:12],
         "basis": _basis(opened),
@@ -218,8 +218,8 @@ def content(opened: Opened) -> dict[str, Any]:
 def unsettled(content: dict[str, Any]) -> list[tuple[str, list[str]]]:
     """What a person should know before a report is submitted as it stands: (what, which), none where nothing is left to do."""
     found = [
-        ("Numbers that have moved since they were written", content["behind"]),
-        ("Drafts that nobody has taken or rewritten", content["drafts"]),
+        ("Numbers that have changed since they were written", content["moved"]),
+        ("Drafts to review", content["drafts"]),
         ("Not written yet", content["missing"]),
         ("Open remarks", content["open"]),
     ]

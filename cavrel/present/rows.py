@@ -67,7 +67,7 @@ class _Typed:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Computed:
-    """A column that is worked out. ``places``: decimals shown; ``with_u``: its uncertainty stands beside it."""
+    """A column that is computed. ``places``: decimals shown; ``with_u``: its uncertainty stands next to it."""
 
     name: str
     values: Values

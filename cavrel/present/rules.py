@@ -1,4 +1,4 @@
-"""House rules of one run: what each choice would make of its first result, and what a newer cupboard would change."""
+"""House rules of one run: what each choice would make of its first result, and what a newer laboratory would change."""
 
 import json
 import math
@@ -7,12 +7,12 @@ from typing import Any
 
 from cavrel import bounded, catalogue
 from cavrel.core.analysis import analyse
-from cavrel.core.cupboard import Cupboard
-from cavrel.core.cupboard.changes import changes
 from cavrel.core.definition.rules import RULES, HouseRules, Rule
 from cavrel.core.document.forecast import setup_of
 from cavrel.core.errors import CavrelError
-from cavrel.core.findings.judge import judge
+from cavrel.core.findings.verdict import verdict_of
+from cavrel.core.laboratory import Laboratory
+from cavrel.core.laboratory.changes import changes
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.quantity.value import MeasuredValue
 from cavrel.service.opened import Opened
@@ -40,7 +40,7 @@ def rules_of(opened: Opened) -> dict[str, Any]:
                     "value": json.dumps(value),
                     "words": words,
                     "chosen": value == now[name],
-                    "makes": text if text != before or value == now[name] or name == "acceptable" else "the same here",
+                    "makes": text if text != before or value == now[name] or name == "acceptable" else "no change",
                 }
             )
         found.append({"name": name, "title": rule.title, "choices": choices, "own": name in own})
@@ -54,7 +54,7 @@ _known: OrderedDict[tuple[object, ...], dict[str, Any]] = OrderedDict()
 
 
 def rules_apart(pool: Pool, opened: Opened) -> dict[str, Any]:
-    """The same, worked out in a process of its own, for it takes some forty analyses, and remembered until the run changes. Raises
+    """The same, computed in a process of its own, for it takes some forty analyses, and remembered until the run changes. Raises
     bounded.Over."""
     run = opened.run
     key = (run.id, run.made_at, run.newest, run.made_of, run.digest)
@@ -84,7 +84,7 @@ def _choices(name: str, rule: Rule, now: Any) -> list[tuple[Any, str]]:
 
 def _passes(opened: Opened, most: float) -> str:
     """Whether the first result would pass with ``most`` percent; empty where it is compared with nothing yet."""
-    off = judge(opened.analysis, opened.result).percent if opened.result is not None else math.nan
+    off = verdict_of(opened.analysis, opened.result).percent if opened.result is not None else math.nan
     if not math.isfinite(off):
         return ""
     return f"{significant(abs(off), 2)} % off: {'passes' if abs(off) <= most else 'does not pass'}"
@@ -96,10 +96,10 @@ def own_rules(opened: Opened) -> tuple[str, ...]:
     return tuple(name for name in RULES if f"rule:{name}" in entries and name in opened.state.run.rules)
 
 
-def newer(opened: Opened, version: int, newest: Cupboard) -> dict[str, Any]:
-    """What the newest version of the cupboard differs in from the one that the run goes by, in words."""
-    behind = version != opened.run.cupboard
-    return {"version": version, "changes": changes(opened.cupboard, newest) if behind else []}
+def newer(opened: Opened, version: int, newest: Laboratory) -> dict[str, Any]:
+    """What the newest version of the laboratory differs in from the one that the run goes by, in words."""
+    outdated = version != opened.run.laboratory
+    return {"version": version, "changes": changes(opened.laboratory, newest) if outdated else []}
 
 
 def _measured(opened: Opened) -> bool:
@@ -112,11 +112,11 @@ def _first(opened: Opened, rules: HouseRules) -> str:
         if _measured(opened):
             analysis = analyse(opened.program, opened.state.run, rules)
             result = next(iter(analysis.results.values()))
-            verdict = judge(analysis, result)
+            verdict = verdict_of(analysis, result)
             off = f"; {significant(verdict.percent, 2)} % off" if math.isfinite(verdict.percent) else ""
             return f"{result.measured(rules.rounding).text()}{off}".replace("-", "−")
         run = opened.state.run
-        planner = catalogue.planner(opened.base, run.options, rules, run.accepted, opened.cupboard, run.headings)
+        planner = catalogue.planner(opened.base, run.options, rules, run.accepted, opened.laboratory, run.headings)
         one = next(iter(planner.forecast(setup_of(run, planner)).results.values()), None)
         if one is None or one.reason or not one.u > 0:
             return ""

@@ -28,7 +28,7 @@ class SetPoints:
     ``planned``: they are the bench's own, not the definition's suggestion.
     ``low``, ``high``, ``step``: what is allowed and what can be set, in its unit; NaN where anything is.
     ``drawing``: pegs on a scale.
-    ``axes``: (what, texts) of evenly spaced set points, in the column itself and in a straightened axis; and of the same in another order.
+    ``axes``: (what, texts) of evenly spaced set points, in the column itself and along another axis; and of the same in another order.
     ``outside``: why some cannot stand, empty where all can.
     """
 
@@ -172,7 +172,9 @@ def _orders(texts: list[str], values: np.ndarray) -> list[tuple[str, str]]:
     rising = [texts[i] for i in np.argsort(values, kind="stable")]
     half = (len(rising) + 1) // 2
     mixed = [text for pair in zip(rising[:half], [*rising[half:], ""], strict=False) for text in pair if text]
-    return [(words, " ".join(made)) for words, made in (("out of order", mixed), ("in order", rising)) if made != texts]
+    return [
+        (words, " ".join(made)) for words, made in (("in random order", mixed), ("in order", rising)) if made != texts
+    ]
 
 
 def _evenly(opened: Opened, key: str, values: np.ndarray) -> list[tuple[str, str]]:
@@ -203,7 +205,7 @@ def _evenly(opened: Opened, key: str, values: np.ndarray) -> list[tuple[str, str
             continue
         even = np.linspace(along[0], along[-1], many)
         order = 1 if along[-1] > along[0] else -1
-        found.append((f"evenly in {typeset(step.x)}", np.interp(order * even, order * along, grid)))
+        found.append((f"even in {typeset(step.x)}", np.interp(order * even, order * along, grid)))
     least = step_of(spec, opened.analysis.nominal)
     if least:  # no finer than what there is to hang or to wait for
         found = [(words, settable(spec, points, least, float(finite[0]))) for words, points in found]

@@ -33,7 +33,7 @@ def stages(opened: Opened) -> list[Stage]:
 
 
 def _standing(opened: Opened, stage: Callable[[Opened], Stage]) -> Stage:
-    """One stage; where its state cannot be worked out, that is its state."""
+    """One stage; where its state cannot be computed, that is its state."""
     key = stage.__name__.removeprefix("_")
     unknown = Stage(key, key.capitalize(), "cannot be computed", "begun")
     return optional(f"the state of {key.capitalize()}", lambda: unknown)(stage)(opened)
@@ -65,31 +65,31 @@ def _measure(opened: Opened) -> Stage:
     return Stage("measure", "Measure", line, "done" if come.done else "begun" if come.taken else "waiting")
 
 
-def _straighten(opened: Opened) -> Stage:
+def _fit(opened: Opened) -> Stage:
     fit = opened.fit
     if fit is None:
-        return Stage("straighten", "Straighten", "nothing to fit", "waiting")
+        return Stage("fit", "Fit", "nothing to fit", "waiting")
     if not fit.made:
         ready = len(fit.rows)
-        return Stage("straighten", "Straighten", f"{counted(ready, 'row')} ready" if ready else "too early", "waiting")
+        return Stage("fit", "Fit", f"{counted(ready, 'row')} ready" if ready else "no rows yet", "waiting")
     body = opened.definition.fits[fit.name]
     series = opened.program.fits[fit.name].series
     doubts = [f for f in opened.findings if f.level != "note" and (f.fit == fit.name or f.series == series)]
     across = f" against {one_line(body.x)}" if body.x else ""
     good = "straight" if "intercept" in fit.parameters else "fits"
-    word = "look again" if doubts else good if len(fit.rows) > 3 else f"{len(fit.rows)} points"
+    word = "check the fit" if doubts else good if len(fit.rows) > 3 else f"{len(fit.rows)} points"
     return Stage(
-        "straighten",
-        "Straighten",
+        "fit",
+        "Fit",
         f"{one_line(body.y)}{across}, {word}",
         "begun" if doubts else "done",
     )
 
 
-def _judge(opened: Opened) -> Stage:
+def _result(opened: Opened) -> Stage:
     result = opened.result
     if result is None or result.reason:
-        return Stage("judge", "Judge", "too early", "waiting")
+        return Stage("result", "Result", "not yet", "waiting")
     verdict = opened.verdict(result)
     value = result.measured(opened.analysis.rules.rounding)
     # The rail stands on every page and after every save: it waits for no distribution to be drawn.
@@ -98,25 +98,25 @@ def _judge(opened: Opened) -> Stage:
         line += f", {percent(verdict.percent)}\u00a0%"
     doubts = any(f.level != "note" for f in opened.findings)
     good = verdict.kind in ("agrees", "none", "side") and not doubts
-    return Stage("judge", "Judge", line, "done" if good else "begun")
+    return Stage("result", "Result", line, "done" if good else "begun")
 
 
 def _report(opened: Opened) -> Stage:
     signed = max((int(slot.partition(":")[2]) for slot in opened.state.latest if slot.startswith("signed:")), default=0)
     if not signed and not any(opened.state.run.report.values()):
-        return Stage("report", "Report", "not begun", "waiting")
+        return Stage("report", "Report", "not started", "waiting")
     written = drafted.parts(opened).values()
     missing, drafts = sum(not p.text for p in written), sum(bool(p.text) and not p.own for p in written)
     own = len(written) - missing - drafts
     if signed:
         given = opened.state.marking.get(f"{signed}.given", {}).get("on")
-        return Stage("report", "Report", f"version {signed} {'given back' if given else 'signed'}", "done")
+        return Stage("report", "Report", f"version {signed} {'returned' if given else 'submitted'}", "done")
     if not own:
-        return Stage("report", "Report", "not begun", "waiting")
+        return Stage("report", "Report", "not started", "waiting")
     left = [counted(drafts, "draft") if drafts else "", f"{missing} missing" if missing else ""]
     line = ", ".join(part for part in left if part) or "written"
     return Stage("report", "Report", line, "begun" if missing or drafts else "done")
 
 
-STAGES = (_plan, _measure, _straighten, _judge, _report)
+STAGES = (_plan, _measure, _fit, _result, _report)
 """The rail, in the order of the work; the key of each is the name of its page."""

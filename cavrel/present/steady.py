@@ -39,7 +39,7 @@ class SteadyWatch:
     watched: tuple[Watched, ...]
 
 
-@optional("what is watched until it is steady", list)
+@optional("the steadiness watch", list)
 def watches(opened: Opened) -> list[SteadyWatch]:
     """Every steadiness watch of the experiment's steps."""
     found = []
@@ -77,7 +77,7 @@ def _watch(opened: Opened, number: int) -> SteadyWatch:
     elif state.since is not None:
         said = f"within {timer.band} for {minutes} of {timer.lasting}"
     else:
-        said = "not steady yet" if many else "write down what you read, again and again"
+        said = "not steady yet" if many else "record the reading repeatedly"
     unit = specs[0].unit
     return SteadyWatch(
         number=number,

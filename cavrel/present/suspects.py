@@ -1,4 +1,4 @@
-"""Possible mistakes as Judge shows them: a card for each place, its causes, every result that would change, and what a person can do."""
+"""Possible mistakes as Result shows them: a card for each place, its causes, every result that would change, and what a person can do."""
 
 import json
 from dataclasses import dataclass, replace
@@ -58,7 +58,7 @@ def cards(opened: Opened) -> list[Card]:
 
 
 def doubt(opened: Opened) -> dict[str, object]:
-    """What the page says beside the cards. ``none``: percent that it is none of them; ``between``: places, where none is likely enough to name."""
+    """What the page says besides the cards. ``none``: percent that it is none of them; ``between``: places, where none is likely enough to name."""
     found = opened.suspected
     return {
         "none": round(100 * found.other),
@@ -75,7 +75,7 @@ def as_notes(opened: Opened) -> list[Note]:
         Note(
             tone="suspect",
             title=f"Possible mistake: {card.where[0].lower()}{card.where[1:]}",
-            text=f"{card.say.partition('. ')[0].rstrip('.')}: {card.odds}. See Judge.",
+            text=f"{card.say.partition('. ')[0].rstrip('.')}: {card.odds}. See Result.",
             at="" if card.at.startswith(("systematic.", "instruments.", "options.")) else card.at,
             key=f"mistake-{card.at}",
         )
@@ -149,7 +149,7 @@ def _all(count: int) -> str:
 
 
 def _again(opened: Opened, suspect: Suspect) -> list[Act]:
-    """Take the reading again: a new trial beside it where it has trials, else the cell itself."""
+    """Take the reading again: a new trial next to it where it has trials, else the cell itself."""
     parts = suspect.at.removeprefix("quantities.").split(".")
     quantity = suspect.at.startswith("quantities.")
     key = parts[0] if quantity else ".".join(parts[:2])
@@ -159,16 +159,16 @@ def _again(opened: Opened, suspect: Suspect) -> list[Act]:
     row = 1 if quantity or len(parts) < 3 else int(parts[2])
     slot = f"quantities.{key}" if quantity else f"{key}.{row}"
     if spec.role == "set" or spec.exact or spec.whole:
-        return [Act(label="Look at it", act="again", slot=f"{slot}.1")]
+        return [Act(label="Go to it", act="again", slot=f"{slot}.1")]
     run = opened.state.run
     cells = [run.quantities.get(key)] if quantity else run.series.get(spec.series or "", {}).get(spec.name, [])
     typed = trials(cells[row - 1]) if row <= len(cells) else []
     free = next((i for i, text in enumerate(typed, 1) if not text.strip()), len(typed) + 1)
     if free > MOST_TRIALS:
-        return [Act(label="Look at it", act="again", slot=f"{slot}.1")]
+        return [Act(label="Go to it", act="again", slot=f"{slot}.1")]
     ruled = opened.state.trials.get(key, 1)
     more = json.dumps({"slot": f"trials:{key}", "count": free}) if free > ruled else ""
-    return [Act(label="Read it again", act="again", slot=f"{slot}.{free}", writes=more)]
+    return [Act(label="Read again", act="again", slot=f"{slot}.{free}", writes=more)]
 
 
 def odds(probability: float) -> str:

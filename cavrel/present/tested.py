@@ -1,4 +1,4 @@
-"""Rows kept aside to test a line: what it foretells for them, and what was read."""
+"""Rows kept aside to test a line: what it predicts for them, and what was read."""
 
 import math
 from dataclasses import dataclass
@@ -12,20 +12,20 @@ from cavrel.present import texts
 from cavrel.present.optional import optional
 from cavrel.service.opened import Opened
 
-REASON = "tests the prediction"
-"""The reason by which a row is left out to test the line; a bench may write more after it."""
+REASONS = ("test row", "tests the prediction")
+"""Reasons by which a row is left out to test the line, now and in older logbooks; a bench may write more after it."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Tested:
-    """``row``: its number. ``fit``: what the line is called. ``what``: what is foretold, as a formula. ``foretold``: with its interval for one more
+    """``row``: its number. ``fit``: what the line is called. ``what``: what is predicted, as a formula. ``predicted``: with its interval for one more
     reading, empty while nothing is set or no line is there. ``read``: what the row gives, empty while nothing is. ``verdict``: in words. ``agrees``:
     it lies in the interval. ``waits``: what is missing."""
 
     row: int
     fit: str
     what: str
-    foretold: str
+    predicted: str
     read: str
     verdict: str
     agrees: bool | None
@@ -39,7 +39,7 @@ def tested(opened: Opened) -> list[Tested]:
     for slot, entry in opened.state.left_out.items():
         series, _, number = slot.partition(".")
         reason = str(in_force(entry)[1].get("reason", ""))
-        if not number.isdigit() or series not in opened.definition.series or not reason.startswith(REASON):
+        if not number.isdigit() or series not in opened.definition.series or not reason.startswith(REASONS):
             continue
         for name, body in opened.definition.fits.items():
             if body.series == series and body.x is not None:
@@ -55,29 +55,25 @@ def _tested(opened: Opened, name: str, row: int) -> Tested:
     x = float(fit.x[row - 1]) if row <= len(fit.x) else math.nan
     y = float(fit.y[row - 1]) if row <= len(fit.y) else math.nan
     read = amount_text(y, unit, 4) if math.isfinite(y) else ""
-    waits = "" if fit.drawable else "the line is not there yet"
-    waits = waits or ("" if math.isfinite(x) else "set its value first")
+    waits = "" if fit.drawable else "no line yet"
+    waits = waits or ("" if math.isfinite(x) else "enter its value first")
     if waits:
-        return Tested(row=row, fit=label, what=what, foretold="", read=read, verdict="", agrees=None, waits=waits)
+        return Tested(row=row, fit=label, what=what, predicted="", read=read, verdict="", agrees=None, waits=waits)
     low, middle, high = one_more.at(opened.analysis, fit, x)
     shown = amount_text(middle, unit, 4)
     within = (
         f"{significant(unit.from_si(low), 4)} to {significant(unit.from_si(high), 4)}" if math.isfinite(low) else ""
     )
     agrees = low <= y <= high if math.isfinite(y) and math.isfinite(low) else None
-    outside = " It lies outside what was measured." if one_more.outside(fit, x) else ""
+    outside = " It lies outside the measured range." if one_more.outside(fit, x) else ""
     verdict = (
-        ""
-        if agrees is None
-        else "as foretold."
-        if agrees
-        else "not as foretold: the reading, or the line, does not hold."
+        "" if agrees is None else "as predicted." if agrees else "not as predicted: check the reading, then the line."
     )
     return Tested(
         row=row,
         fit=label,
         what=what,
-        foretold=f"{shown}, between {within} in 95 % of readings" if within else shown,
+        predicted=f"{shown}, between {within} in 95 % of readings" if within else shown,
         read=read,
         verdict=f"{verdict}{outside}".strip(),
         agrees=agrees,

@@ -65,7 +65,7 @@ def hint(opened: Opened, series: str, column: str, row: int, trial: int) -> str:
 
 
 def content(opened: Opened, place: str) -> dict[str, Any]:
-    """What the page shows beside its frame. Raises KeyError."""
+    """What the page shows within its frame. Raises KeyError."""
     spec, slot = row_of(opened, place)
     document = of_slot(opened, slot)
     return {
@@ -144,9 +144,7 @@ def proposed(times: Any, values: Any) -> Proposed | None:
     if found is None:
         return None
     inside = (
-        "straight within its noise"
-        if found.straight
-        else f"it bends {found.bends}: no stretch of it is straight for long"
+        "straight within its noise" if found.straight else f"it bends {found.bends}: no long stretch of it is straight"
     )
     around = [words for words in (found.before, found.after) if words]
     return Proposed(f"{found.begin:.5g}", f"{found.end:.5g}", "; ".join([*around, inside]))
@@ -163,8 +161,8 @@ def _doubt(times: Any, values: Any, begin: float, end: float) -> str:
         late and found.after
     )
     if said:
-        return f"This stretch holds more than one motion: {' and '.join(said)}."
-    return "" if found.straight else f"This stretch bends {found.bends}; a slope is only its mean."
+        return f"This stretch contains more than one motion: {' and '.join(said)}."
+    return "" if found.straight else f"This stretch bends {found.bends}; the slope is only an average."
 
 
 def _fitted(kind: str, value: float, times: Any, values: Any, begin: float, end: float) -> tuple[Any, Any] | None:
@@ -183,8 +181,8 @@ def notes_of(opened: Opened) -> list[Note]:
     return [
         Note(
             tone="caution",
-            title="What counts",
-            text="Choose the stretch after the release and before the stop: a hand in the data bends it.",
+            title="Choose the stretch",
+            text="Choose the stretch after the release and before the stop: a hand on the apparatus bends the curve.",
         ),
         *notes.cautions(opened),
     ]

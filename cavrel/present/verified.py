@@ -1,4 +1,4 @@
-"""What is held against a standard, as a table: how far apart row by row, in percent, and whether both least counts cover it."""
+"""What is compared with a standard, as a table: how far apart row by row, in percent, and whether both least counts cover it."""
 
 import math
 from dataclasses import dataclass
@@ -71,12 +71,12 @@ def held(opened: Opened) -> list[Held]:
         if not limit:
             says = f"The largest difference is {measured(worst, 0.0, unit.difference).text()}."
         elif beyond:
-            says = f"{counted(beyond, 'row')} of {count} {'lies' if beyond == 1 else 'lie'} beyond both least counts together, {limit}."
+            says = f"{counted(beyond, 'row')} of {count} {'differs' if beyond == 1 else 'differ'} by more than both least counts together, {limit}."
         else:
             says = (
-                f"All {count} lie within both least counts together, {limit}."
+                f"All {count} agree within both least counts together, {limit}."
                 if count > 1
-                else f"It lies within both least counts together, {limit}."
+                else f"It agrees within both least counts together, {limit}."
             )
         found.append(Held(label=body.label, unit=unit.pretty, limit=limit, rows=rows, says=says))
     return found

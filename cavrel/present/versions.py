@@ -39,7 +39,7 @@ def differences(before: dict[str, Any], after: dict[str, Any]) -> list[Differenc
         ("Readings", _rows(_readings(before), _readings(after))),
         ("Graphs", _rows(_graphs(before), _graphs(after))),
         ("Results", _rows(_results(before), _results(after))),
-        ("The rest", _rows(_rest(before, kept), _rest(after, kept))),
+        ("Other changes", _rows(_rest(before, kept), _rest(after, kept))),
     ):
         if rows:
             found.append(Difference(title=title, pieces=[], rows=rows))
@@ -47,7 +47,7 @@ def differences(before: dict[str, Any], after: dict[str, Any]) -> list[Differenc
 
 
 def _by(part: dict[str, Any]) -> str:
-    return "" if not part["text"] else "the bench" if part["own"] else "Cavrel, a draft"
+    return "" if not part["text"] else "the bench" if part["own"] else "Cavrel (automatic draft)"
 
 
 def _pieces(old: str, new: str) -> list[tuple[str, str]]:
@@ -103,20 +103,20 @@ def _results(content: dict[str, Any]) -> dict[str, str]:
             found[result["label"]] = f"missing: {result['missing']}"
             continue
         found[result["label"]] = result["text"]
-        found[f"{result['label']}, beside"] = result["beside"]
+        found[f"{result['label']}, compared with"] = result["beside"]
         found[f"{result['label']}, verdict"] = result["verdict"]["head"]
     return found
 
 
 def _rest(content: dict[str, Any], kept: set[str]) -> dict[str, str]:
-    """What readings and results rest on beside themselves. ``kept``: parts that both versions hold; older ones hold fewer."""
+    """What readings and results rest on besides themselves. ``kept``: parts that both versions hold; older ones hold fewer."""
     found = {name: content[name] for name in ("title", "experiment", "bench")}
     found |= {
         f"{label}": ", ".join(filter(None, (least, says, reads)))
         for label, least, says, reads in content["instruments"]
     }
     own = {name: content[name] for name in kept}
-    found |= {f"{label}, read at zero": text for label, text in own.get("zeros", [])}
+    found |= {f"{label}, zero reading": text for label, text in own.get("zeros", [])}
     found |= dict(own.get("conventions", []))
     for name, value in own.get("rules", {}).items():
         if name in RULES:

@@ -1,4 +1,4 @@
-"""A course as one archive: every run as a package of its own, its cupboard, and the experiments that it wrote."""
+"""A course as one archive: every run as a package of its own, its laboratory, and the experiments that it wrote."""
 
 import json
 import zipfile
@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from cavrel.core.errors import CavrelError
-from cavrel.service.cupboards import cupboard_of
+from cavrel.service.laboratories import laboratory_of
 from cavrel.service.opened import Opened
 from cavrel.service.opening import open_run
 from cavrel.store import courses as course_store
@@ -30,26 +30,26 @@ def course_named(pool: Pool, name: str) -> Course:
     if len(fitting) == 1:
         return fitting[0]
     if not found:
-        raise CavrelError("course", "there is no course yet; begin one with: cavrel course new")
+        raise CavrelError("course", "there is no course yet; create one with: cavrel course new")
     said = f"there is no course '{name}'" if name else "there are several courses"
-    raise CavrelError("course", f"{said}; say one of {', '.join(course.slug for course in found)}")
+    raise CavrelError("course", f"{said}; choose one of {', '.join(course.slug for course in found)}")
 
 
 def runs_of(pool: Pool, course: int) -> list[int]:
-    """The numbers of all runs of a course, oldest first, those put away included."""
+    """The numbers of all runs of a course, oldest first, those archived included."""
     with transaction(pool) as connection:
         return run_store.numbers(connection, course)
 
 
 def head(pool: Pool, course: Course) -> dict[str, bytes]:
-    """What stands beside the runs: the course, its cupboard, its own experiments as they were typed."""
+    """What an archive holds besides the runs: the course, its laboratory, its own experiments as they were typed."""
     with transaction(pool) as connection:
-        cupboard = cupboard_of(connection, course.id, course.version, course.digest)
+        laboratory = laboratory_of(connection, course.id, course.version, course.digest)
         own = own_store.latest(connection, course.id)
         benches = [bench.name for bench in course_store.benches(connection, course.id)]
     body = {"format": FORMAT, "slug": course.slug, "title": course.title, "place": course.place, "benches": benches}
-    laid_out = cupboard.model_dump(mode="json", by_alias=True, exclude_defaults=True) | {"format": cupboard.format}
-    found = {"course.json": _json(body), "cupboard.json": _json(laid_out)}
+    laid_out = laboratory.model_dump(mode="json", by_alias=True, exclude_defaults=True) | {"format": laboratory.format}
+    found = {"course.json": _json(body), "laboratory.json": _json(laid_out)}
     return found | {f"experiments/{one.experiment}.toml": one.body.encode() for one in own}
 
 

@@ -12,10 +12,10 @@ from zoneinfo import available_timezones
 from pydantic import ValidationError
 
 from cavrel import catalogue
-from cavrel.core.cupboard import Cupboard, begin
 from cavrel.core.definition import first_fault
 from cavrel.core.definition.rules import HouseRules, Site
 from cavrel.core.errors import CavrelError
+from cavrel.core.laboratory import Laboratory, begin
 from cavrel.core.lesson.document import MOST_BENCHES, Lesson
 from cavrel.service import lessons
 from cavrel.store import courses as store
@@ -53,11 +53,11 @@ _Value = TypeVar("_Value")
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class New:
-    """A course to begin: what is said of it, the names of its benches, its first cupboard."""
+    """A course to begin: what is said of it, the names of its benches, its first laboratory."""
 
     about: About
     benches: tuple[str, ...]
-    cupboard: Cupboard
+    laboratory: Laboratory
 
 
 class Faults(CavrelError):
@@ -103,12 +103,12 @@ def _day(text: str) -> date | None:
     try:
         return date.fromisoformat(text) if text else None
     except ValueError as fault:
-        raise ValueError(f"“{text[:20]}” is no day; write it like {_TODAY}.") from fault
+        raise ValueError(f"“{text[:20]}” is not a date; write it like {_TODAY}.") from fault
 
 
 def _zone(text: str) -> str:
     if text and text not in available_timezones():
-        raise ValueError(f"“{text[:40]}” is no time zone; write it like Europe/London.")
+        raise ValueError(f"“{text[:40]}” is not a time zone; write it like Europe/London.")
     return text
 
 
@@ -123,7 +123,7 @@ def number(text: str) -> float:
     try:
         return float(text.replace(",", ".").replace("−", "-"))
     except ValueError as fault:
-        raise ValueError(f"“{text[:20]}” is no number.") from fault
+        raise ValueError(f"“{text[:20]}” is not a number.") from fault
 
 
 def _about(reader: _Reader) -> About:
@@ -153,7 +153,7 @@ def bench_name(text: str, taken: Sequence[str] = ()) -> str:
         raise ValueError("Give the bench a name.")
     _plain(name, 40, "The name of a bench")
     if name.casefold() in {other.casefold() for other in taken}:
-        raise ValueError(f"There is a bench “{name}” already.")
+        raise ValueError(f"There is already a bench “{name}”.")
     return name
 
 
@@ -169,7 +169,7 @@ def _names(reader: _Reader) -> tuple[str, ...]:
             except ValueError as fault:
                 reader.faults["names"] = str(fault)
     if not names:
-        reader.faults["names"] = "Write the name of each bench on a line of its own."
+        reader.faults["names"] = "Write the name of each bench on a separate line."
     elif len(names) > MOST_BENCHES:
         reader.faults["names"] = f"A course has at most {MOST_BENCHES} benches."
     return tuple(names)
@@ -213,7 +213,7 @@ def read_new(typed: Mapping[str, str]) -> New:
     instruments = _instruments(typed, reader, len(benches))
     if reader.faults:
         raise Faults(reader.faults)
-    return New(about=about, benches=benches, cupboard=begin.begun(preset, instruments, g))
+    return New(about=about, benches=benches, laboratory=begin.begun(preset, instruments, g))
 
 
 def read_about(typed: Mapping[str, str]) -> About:
@@ -241,7 +241,7 @@ def make(connection: Connection, new: New, key: UUID) -> Course:
     if known is not None:
         return known
     slug = slug_of(new.about.title, [course.slug for course in store.courses(connection)])
-    return store.make(connection, slug, new.about, new.cupboard, new.benches, key)
+    return store.make(connection, slug, new.about, new.laboratory, new.benches, key)
 
 
 def add_bench(connection: Connection, course: Course, name: str) -> Bench:
@@ -301,5 +301,5 @@ def take_out_bench(connection: Connection, course: Course, bench: Bench) -> None
     """Take a bench out of the list; its runs stay. Raises CavrelError for the last one."""
     store.lock(connection, course.id)
     if [b.id for b in store.benches(connection, course.id)] == [bench.id]:
-        raise CavrelError("", "A course keeps one bench at least.")
+        raise CavrelError("", "A course needs at least one bench.")
     store.take_out_bench(connection, bench.id)

@@ -9,10 +9,10 @@ from uuid import NAMESPACE_URL, UUID, uuid5
 
 from cavrel import catalogue
 from cavrel.core import lesson as lessons
-from cavrel.core.cupboard import Cupboard
 from cavrel.core.definition import Definition, choose
 from cavrel.core.document.forecast import change_of
 from cavrel.core.errors import CavrelError
+from cavrel.core.laboratory import Laboratory
 from cavrel.core.lesson import Block, Lesson, LessonError, Segment, Task
 from cavrel.core.lesson.calls import calls
 from cavrel.core.logbook import run as runs
@@ -20,7 +20,7 @@ from cavrel.core.logbook.planned import plan_entries, set_quantities
 from cavrel.core.plan.better import Planner
 from cavrel.core.plan.changes import Setup
 from cavrel.core.plan.forecast import Forecast
-from cavrel.service.cupboards import taken
+from cavrel.service.laboratories import taken
 from cavrel.store import courses
 from cavrel.store import entries as entry_store
 from cavrel.store import lessons as store
@@ -44,7 +44,7 @@ class Due:
 
 
 def task_of(
-    definition: Definition, cupboard: Cupboard, minutes: int | None = None, options: Mapping[str, str] | None = None
+    definition: Definition, laboratory: Laboratory, minutes: int | None = None, options: Mapping[str, str] | None = None
 ) -> Task:
     """What an experiment takes: how it goes at the pace its author states, within ``minutes`` if given, and the instruments it needs.
 
@@ -57,7 +57,7 @@ def task_of(
             needs[own.kind] = needs.get(own.kind, 0) + 1
     stated = minutes or definition.minutes or 60
     segments = [Segment(kind="work", minutes=stated)]
-    planned = _planned(definition, cupboard, minutes, options)
+    planned = _planned(definition, laboratory, minutes, options)
     if planned is not None:
         planner, setup = planned
         found = planner.forecast(setup, drawn=1)
@@ -83,12 +83,12 @@ def _whole_minutes(planner: Planner, setup: Setup, found: Forecast) -> list[Segm
 
 
 def _planned(
-    definition: Definition, cupboard: Cupboard, minutes: int | None, options: Mapping[str, str] | None
+    definition: Definition, laboratory: Laboratory, minutes: int | None, options: Mapping[str, str] | None
 ) -> tuple[Planner, Setup] | None:
-    """The plan of an experiment within ``minutes``; None where nothing can be foretold."""
-    of_course = taken(choose(definition, options or {}), cupboard)
+    """The plan of an experiment within ``minutes``; None where nothing can be predicted."""
+    of_course = taken(choose(definition, options or {}), laboratory)
     try:
-        planner = catalogue.planner(definition, options, cupboard.house_rules(), of_course.accepted, cupboard)
+        planner = catalogue.planner(definition, options, laboratory.house_rules(), of_course.accepted, laboratory)
         setup = Setup(instruments=of_course.instruments)
         if minutes is not None:
             found = planner.forecast(setup, drawn=1)
@@ -100,10 +100,10 @@ def _planned(
     return planner, setup
 
 
-def stock_of(cupboard: Cupboard) -> dict[str, int]:
-    """How many of each kind of instrument there are; kinds that the cupboard does not hold are never short."""
+def stock_of(laboratory: Laboratory) -> dict[str, int]:
+    """How many of each kind of instrument there are; kinds that the laboratory does not hold are never short."""
     stock: dict[str, int] = {}
-    for own in cupboard.instruments.values():
+    for own in laboratory.instruments.values():
         stock[own.kind] = stock.get(own.kind, 0) + own.count
     return stock
 
@@ -135,13 +135,13 @@ def moved(lesson: Lesson, key: str, bench: str, start: int) -> Lesson:
     """With a block somewhere else. Raises LessonError where that is no place."""
     block = next((b for b in lesson.blocks if b.key == key), None)
     if block is None:
-        raise LessonError(key, "is no block of this lesson any more; it was taken out meanwhile")
+        raise LessonError(key, "is no longer in this lesson; it was removed meanwhile")
     other = f"{bench}/{block.experiment}"
     if other != key and any(b.key == other for b in lesson.blocks):
         raise LessonError(key, f"{bench} does “{lesson.task(block.experiment).title}” already")
     if block.run is not None and bench != block.bench:
         raise LessonError(
-            key, f"its run has begun at {block.bench}; move the run itself to another bench in the list of runs"
+            key, f"its run has started at {block.bench}; move the run to another bench in the list of runs"
         )
     made = Block(
         bench=bench, experiment=block.experiment, start=min(max(start, 0), lessons.document.LONGEST), run=block.run
@@ -165,8 +165,8 @@ def start(
     connection: Connection,
     course: int,
     lesson: int,
-    shelf: Mapping[str, Definition],
-    cupboard: Cupboard,
+    experiments: Mapping[str, Definition],
+    laboratory: Laboratory,
     now: datetime | None = None,
 ) -> Lesson:
     """Begin a lesson: every block that has no run gets one, with its plan. Begun twice, it has begun once. Raises LookupError, LessonError."""
@@ -174,7 +174,7 @@ def start(
 
     def begun(before: Lesson) -> Lesson:
         moment = before.started or now or datetime.now(timezone.utc)
-        plans = {task.experiment: _plan_of(shelf, cupboard, task) for task in before.tasks}
+        plans = {task.experiment: _plan_of(experiments, laboratory, task) for task in before.tasks}
         blocks = []
         for block in before.blocks:
             if block.run is not None:
@@ -183,7 +183,7 @@ def start(
             if block.bench not in benches:
                 raise LessonError(
                     block.bench,
-                    "is no bench of this course any more; move its experiments to another, or take them out",
+                    "is no longer a bench of this course; move its experiments to another, or remove them",
                 )
             definition, made = plans[block.experiment]
             key = uuid5(NAMESPACE_URL, f"lesson {lesson} {block.key}")
@@ -197,17 +197,19 @@ def start(
 
 
 def _plan_of(
-    shelf: Mapping[str, Definition], cupboard: Cupboard, task: Task
+    experiments: Mapping[str, Definition], laboratory: Laboratory, task: Task
 ) -> tuple[Definition, list[tuple[str, str, Mapping[str, object]]]]:
-    """The experiment of a task, and its plan as entries. Raises LessonError where it stands on no shelf any more."""
-    definition = shelf.get(task.experiment)
+    """The experiment of a task, and its plan as entries. Raises LessonError where it is no longer among the experiments."""
+    definition = experiments.get(task.experiment)
     if definition is None:
-        raise LessonError(task.experiment, "stands on no shelf any more; take it out of the lesson")
-    planned = _planned(definition, cupboard, task.minutes, task.options)
+        raise LessonError(task.experiment, "is no longer among the experiments; remove it from the lesson")
+    planned = _planned(definition, laboratory, task.minutes, task.options)
     body: dict[str, object] = {"format": runs.FORMAT, "experiment": task.experiment, "options": task.options}
     if planned is not None and task.minutes is not None:
         change = change_of(planned[1])
-        body |= {key: value for key, value in change.items() if key != "instruments"}  # the cupboard gives those anyway
+        body |= {
+            key: value for key, value in change.items() if key != "instruments"
+        }  # the laboratory gives those anyway
     run = runs.load(body)
     return definition, [*plan_entries(definition, run), *set_quantities(definition, run)]
 
@@ -243,6 +245,6 @@ def due(connection: Connection, course: int) -> list[Due]:
         except ValueError:
             continue
         if at.tzinfo is not None:
-            say = f"the wait of “{wait.title}” is over"
+            say = f"“{wait.title}”: the wait is over"
             found.append(Due(key=f"wait:{wait.entry}", at=at, bench=wait.bench, say=say, run=wait.run))
     return sorted(found, key=lambda one: one.at)

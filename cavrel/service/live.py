@@ -28,7 +28,7 @@ class Heard:
 AGAIN = 2.0
 """A clock of a sensor that is set back by more than so many seconds, in blocks without numbers, is one that was started again."""
 ALIVE = 5.0
-"""A sensor that sent within so many seconds still sends: another one is not let in beside it."""
+"""A sensor that sent within so many seconds still sends: another one is not let in next to it."""
 _KEYS = frozenset({"t", "v", "times", "values", "seq", "unit", "source"})
 
 
@@ -65,8 +65,8 @@ def hear(pool: Pool, token: str, body: Any) -> Heard | None:
         take = _take_of(connection, take, block, last)
         if not store.add(connection, take.id, block.seq, block.times, values):
             if block.seq != 1 or block.source:
-                what = f"block {block.seq} of this take is there already with other samples, and is not kept"
-                raise CavrelError("seq", f"{what}; number blocks on, or send another 'source' for each start")
+                what = f"block {block.seq} of this take was already received with other samples, and is not kept"
+                raise CavrelError("seq", f"{what}; continue the numbering, or send another 'source' for each start")
             # A sensor that numbers from 1 and was started again: what it did before stays a take of its own.
             take = store.begin(connection, run, take.place, take.unit, block.source)
             store.add(connection, take.id, block.seq, block.times, values)
@@ -77,14 +77,14 @@ def hear(pool: Pool, token: str, body: Any) -> Heard | None:
 
 
 def _take_of(connection: Connection, take: Take, block: Block, last: store.Last | None) -> Take:
-    """The take that a block belongs to: a new one where its sensor was started again. Raises CavrelError for another sensor beside the first."""
+    """The take that a block belongs to: a new one where its sensor was started again. Raises CavrelError for another sensor next to the first."""
     if last is None:
         if block.source:
             store.name(connection, take.id, block.source)
         return take
     if block.source != take.source:
         if last.ago < ALIVE:
-            raise CavrelError("source", "another sensor sends into this row; stop one of them")
+            raise CavrelError("source", "another sensor is sending into this row; stop one of them")
         return store.begin(connection, take.run, take.place, take.unit, block.source)
     if block.seq is None and not block.source and block.times[0] < last.time - AGAIN:
         return store.begin(connection, take.run, take.place, take.unit)
@@ -98,7 +98,8 @@ def _in_unit(block: Block, wanted: str) -> list[float]:
     given, own = units.unit(block.unit), units.unit(wanted)
     if given.dimension != own.dimension:
         raise CavrelError(
-            "unit", f"{given.pretty} is no {own.pretty or 'plain number'}, in which this row reads its samples"
+            "unit",
+            f"{given.pretty} cannot be converted to {own.pretty or 'a plain number'}, the unit of this row’s samples",
         )
     return [own.from_si(given.to_si(value)) for value in block.values]
 
@@ -117,14 +118,14 @@ def understood(body: Any) -> Block:
         if not isinstance(numbers, list) or not 1 <= len(numbers) <= MOST_IN_A_BLOCK:
             raise CavrelError(name, f"must be a list of at most {MOST_IN_A_BLOCK} numbers")
         if not all(type(n) in (int, float) and math.isfinite(n) and abs(n) < LARGEST_SAMPLE for n in numbers):
-            raise CavrelError(name, "holds what is no number")
+            raise CavrelError(name, "contains something that is not a number")
     assert isinstance(times, list)
     assert isinstance(values, list)
     if len(times) != len(values):
         raise CavrelError("values", f"{len(values)} values for {len(times)} times")
     seq = body.get("seq")
     if seq is not None and not (type(seq) is int and 0 < seq < 2**62):
-        raise CavrelError("seq", "must be a whole number from 1 on")
+        raise CavrelError("seq", "must be a whole number from 1")
     texts = {name: body.get(name, "") for name in ("unit", "source")}
     for name, text in texts.items():
         if not isinstance(text, str) or len(text) > 60 or "\x00" in text:

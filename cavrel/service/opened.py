@@ -12,19 +12,19 @@ from typing import Any
 from cavrel import catalogue
 from cavrel.core.analysis import Analysis, ResultAnalysis, analyse
 from cavrel.core.analysis.fitted import FitAnalysis
-from cavrel.core.cupboard import EMPTY as EMPTY_CUPBOARD
-from cavrel.core.cupboard import Cupboard, Taken
 from cavrel.core.definition import Definition
 from cavrel.core.definition.steps import Program
 from cavrel.core.errors import CavrelError
 from cavrel.core.findings import findings_of
 from cavrel.core.findings.finding import Finding
-from cavrel.core.findings.judge import Verdict, check_first, judged
 from cavrel.core.findings.meaning import LineMeaning
+from cavrel.core.findings.verdict import Verdict, check_first, checked_verdict
+from cavrel.core.laboratory import EMPTY as EMPTY_CUPBOARD
+from cavrel.core.laboratory import Laboratory, Taken
 from cavrel.core.logbook import EMPTY, Book, Entry, SheetState, assemble, sheet_of
 from cavrel.core.logbook.run import RunDocument
 from cavrel.core.slips import Found, find
-from cavrel.service.cupboards import taken
+from cavrel.service.laboratories import taken
 from cavrel.store.runs import Run
 
 log = logging.getLogger("cavrel")
@@ -48,7 +48,7 @@ class _Sought:
         try:
             found = find(opened.analysis, catalogue.alternatives(opened.base, opened.state.run), refused)
         except Exception:  # a page that cannot say what may be wrong still shows what is right
-            log.exception("mistakes of run %s cannot be sought", opened.run.id)
+            log.exception("mistakes of run %s cannot be searched for", opened.run.id)
             return Found(suspects=(), clean=1.0, other=0.0, tried=0)
         with self._lock:
             self._kept[own] = program, found
@@ -66,7 +66,7 @@ class Opened:
 
     ``run``: its record.
     ``base``: the definition it is pinned to.
-    ``cupboard``: the version of the laboratory's cupboard that it goes by.
+    ``laboratory``: the version of the laboratory's laboratory that it goes by.
     ``definition``: the same under the conventions chosen.
     ``program``: compiled from that.
     ``entries``: its logbook in the order they were saved.
@@ -80,7 +80,7 @@ class Opened:
 
     run: Run
     base: Definition
-    cupboard: Cupboard
+    laboratory: Laboratory
     definition: Definition
     program: Program
     entries: tuple[Entry, ...]
@@ -105,11 +105,11 @@ class Opened:
         return _sought.of((self.program, readings, refused), self)
 
     def verdict(self, result: ResultAnalysis) -> Verdict:
-        """What a result says beside what it is compared with. Agreement waits for every open remark, and for a likely mistake once one was sought."""
-        verdict = judged(self.analysis, result, self.findings)
+        """The verdict on a result. Agreement waits for open remarks, and for a likely mistake once one was searched for."""
+        verdict = checked_verdict(self.analysis, result, self.findings)
         found: Found | None = vars(self).get("suspected")
         if verdict.kind == "agrees" and found is not None and found.suspects:
-            return check_first(verdict, "a mistake is likely, and stands under “Possible mistakes”")
+            return check_first(verdict, "a mistake is likely; see “Possible mistakes”")
         return verdict
 
     @property
@@ -129,7 +129,7 @@ class Opened:
 
     @property
     def fit(self) -> FitAnalysis | None:
-        """The first fit, which Straighten shows unless another is asked for."""
+        """The first fit, which Fit shows unless another is asked for."""
         return next(iter(self.analysis.fits.values()), None)
 
     @property
@@ -139,7 +139,7 @@ class Opened:
 
 
 def unstarted(
-    definition: Definition, cupboard: Cupboard, options: Mapping[str, str], readings: Iterable[tuple[str, str]] = ()
+    definition: Definition, laboratory: Laboratory, options: Mapping[str, str], readings: Iterable[tuple[str, str]] = ()
 ) -> Opened:
     """An experiment as it would open under ``options``, before its first reading or with ``readings``, (slot, text), that no run holds."""
     now = datetime.now(timezone.utc)
@@ -154,7 +154,7 @@ def unstarted(
         title=definition.title,
         course=0,
         course_title="",
-        cupboard=0,
+        laboratory=0,
         digest="",
         rules={},
         instruments={},
@@ -164,14 +164,14 @@ def unstarted(
         made_at=now,
         newest=0,
     )
-    return work_out(run, definition, entries, cupboard)
+    return compute(run, definition, entries, laboratory)
 
 
-def work_out(
+def compute(
     run: Run,
     definition: Definition,
     entries: tuple[Entry, ...],
-    cupboard: Cupboard = EMPTY_CUPBOARD,
+    laboratory: Laboratory = EMPTY_CUPBOARD,
     book: Book | None = None,
 ) -> Opened:
     """Sheet, analysis and remarks of a run from its entries; ``book``: the same folded, where it is known.
@@ -183,7 +183,7 @@ def work_out(
     program: Program | None
 
     def takes(chosen: Definition) -> Taken:
-        return taken(chosen, cupboard)
+        return taken(chosen, laboratory)
 
     book = EMPTY.with_entries(entries) if book is None else book
     try:
@@ -191,17 +191,21 @@ def work_out(
     except Exception:
         # The wall round a run: whatever its entries say, its pages open, and the logbook is there to take the last of them back.
         log.exception("the entries of run %s make no sheet", run.id)
-        say = "Every entry is kept in the logbook. The server's log says what went wrong; take back what was entered last."
-        broken.append(Finding(code="unworked", level="danger", at="run", title="These entries make no sheet", say=say))
+        say = "Every entry is in the logbook. The server’s log says what went wrong; undo the last entry."
+        broken.append(
+            Finding(
+                code="not-computed", level="danger", at="run", title="These entries cannot be read as a table", say=say
+            )
+        )
         empty = sheet_of(definition, EMPTY, {}, {}, takes)
         state = replace(empty, latest=book.latest, count=book.count, notes=book.notes)
     try:
         program = _program(definition, state.run)
     except CavrelError as fault:
-        say = f"{fault.what[0].upper()}{fault.what[1:]}. The page shows the usual ones; nothing written is lost."
+        say = f"{fault.what[0].upper()}{fault.what[1:]}. The page shows the usual ones; nothing typed is lost."
         program = _without_instruments(definition, state.run)
         if program is not None:
-            title = "An instrument or a value of the cupboard does not fit this experiment"
+            title = "An instrument or a value of the laboratory does not fit this experiment"
         else:
             title = "These conventions cannot be used together"
             plain = tuple(entry for entry in entries if entry.kind != "option")
@@ -214,9 +218,11 @@ def work_out(
         meanings = catalogue.meanings_of(definition, state.run.options)
         found = findings_of(analysis, meanings)
     except Exception:
-        log.exception("run %s cannot be worked out", run.id)
-        say = "Every reading is kept. The server's log says what went wrong; the last entry may be the cause."
-        broken.append(Finding(code="unworked", level="danger", at="run", title="This cannot be worked out", say=say))
+        log.exception("run %s cannot be computed", run.id)
+        say = "Every reading is saved. The server’s log says what went wrong; the last entry may be the cause."
+        broken.append(
+            Finding(code="not-computed", level="danger", at="run", title="The results cannot be computed", say=say)
+        )
         analysis, found = analyse(program, _without_readings(state.run)), ()
     # An answer holds for what was seen when it was given; a new reading in the same place asks again.
     answered = tuple(f for f in found if state.stands.get(f"{f.code}@{f.at}") == f.seen)
@@ -224,7 +230,7 @@ def work_out(
     return Opened(
         run=run,
         base=definition,
-        cupboard=cupboard,
+        laboratory=laboratory,
         definition=state.definition,
         program=program,
         entries=entries,

@@ -1,13 +1,13 @@
-"""Opening a run: entries newer than those this process knows are folded in, and what follows from them is worked out once."""
+"""Opening a run: entries newer than those this process knows are folded in, and what follows from them is computed once."""
 
 from collections.abc import Sequence
 from dataclasses import replace
 
-from cavrel.core.cupboard import Cupboard
+from cavrel.core.laboratory import Laboratory
 from cavrel.core.logbook import EMPTY, Book, Entry, in_force
-from cavrel.service.cupboards import cupboard_of
 from cavrel.service.definitions import definition_of
-from cavrel.service.opened import Opened, work_out
+from cavrel.service.laboratories import laboratory_of
+from cavrel.service.opened import Opened, compute
 from cavrel.service.recent import Recent, Remembered, bytes_of
 from cavrel.store import entries as entry_store
 from cavrel.store import runs as run_store
@@ -27,12 +27,12 @@ def open_run(pool: Pool, run_id: int) -> Opened | None:
 class Loaded:
     """A run as the database has it: what this process remembers of it, and the entries since."""
 
-    __slots__ = ("cupboard", "definition", "fresh", "known", "run")
+    __slots__ = ("definition", "fresh", "known", "laboratory", "run")
 
     def __init__(self, connection: Connection, run: Run) -> None:
         self.run = run
         self.definition = definition_of(connection, run.hash)
-        self.cupboard = cupboard_of(connection, run.course, run.cupboard, run.digest)
+        self.laboratory = laboratory_of(connection, run.course, run.laboratory, run.digest)
         self.known = _recent.get(_key(run))
         self.fresh: list[Entry] = []
         if run.newest > self._last:
@@ -42,12 +42,12 @@ class Loaded:
     def _last(self) -> int:
         return self.fresh[-1].id if self.fresh else self.known.last if self.known is not None else 0
 
-    def with_newer(self, run: Run, newer: Sequence[Entry], cupboard: Cupboard | None = None) -> "Loaded":
-        """The same with the entries appended since it was loaded; ``run``: its record, and ``cupboard``, as they may have changed them."""
+    def with_newer(self, run: Run, newer: Sequence[Entry], laboratory: Laboratory | None = None) -> "Loaded":
+        """The same with the entries appended since it was loaded; ``run``: its record, and ``laboratory``, as they may have changed them."""
         made = Loaded.__new__(Loaded)
         made.run = replace(run, newest=max(run.newest, newer[-1].id if newer else 0))
         made.definition, made.known, made.fresh = self.definition, self.known, [*self.fresh, *newer]
-        made.cupboard = cupboard or self.cupboard
+        made.laboratory = laboratory or self.laboratory
         return made
 
     @property
@@ -70,13 +70,13 @@ class Loaded:
 
 
 def load(connection: Connection, run_id: int) -> Loaded | None:
-    """Read what is needed to open a run: nothing is worked out yet, so that a transaction ends before that begins."""
+    """Read what is needed to open a run: nothing is computed yet, so that a transaction ends before that begins."""
     run = run_store.get(connection, run_id)
     return Loaded(connection, run) if run is not None else None
 
 
 def follow(loaded: Loaded) -> Opened:
-    """What follows from a loaded run, worked out now or remembered."""
+    """What follows from a loaded run, computed now or remembered."""
     run, known = loaded.run, loaded.known
     state = (run.made_of, run.digest, run.title, run.bench, run.away)
     if known is not None and not loaded.fresh and known.state == state and known.last >= run.newest:
@@ -84,7 +84,7 @@ def follow(loaded: Loaded) -> Opened:
     before = known.opened.entries if known is not None else ()
     entries = (*before, *loaded.fresh)
     book = (known.book if known is not None else EMPTY).with_entries(loaded.fresh)
-    opened = work_out(run, loaded.definition, entries, loaded.cupboard, book)
+    opened = compute(run, loaded.definition, entries, loaded.laboratory, book)
     last = entries[-1].id if entries else 0
     held = (known.held if known is not None else 0) + bytes_of(loaded.fresh)
     _recent.put(_key(run), Remembered(last=last, state=state, book=book, opened=opened, held=held))

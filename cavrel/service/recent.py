@@ -15,7 +15,7 @@ MOST_BYTES = 192 * 1024 * 1024
 class Remembered:
     """A run up to its entry ``last``.
 
-    ``state``: what besides entries it was worked out from.
+    ``state``: what besides entries it was computed from.
     ``book``: the logbook folded, to which newer entries are added.
     ``opened``: what followed.
     ``held``: bytes of its entries, as they lie in memory, about.

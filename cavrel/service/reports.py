@@ -1,4 +1,4 @@
-"""Signing a report: what it holds is worked out and kept under the run's lock, so that nothing is saved between the two."""
+"""Signing a report: what it holds is computed and kept under the run's lock, so that nothing is saved between the two."""
 
 from collections.abc import Callable, Mapping
 from datetime import datetime, timezone

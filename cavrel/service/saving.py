@@ -12,10 +12,10 @@ from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import Entry, EntryError, came_late, check_entry, in_force
 from cavrel.core.logbook.entry import LATE
 from cavrel.core.logbook.sheet import first_typed
-from cavrel.service.cupboards import cupboard_of
+from cavrel.service.laboratories import laboratory_of
 from cavrel.service.opening import Loaded
-from cavrel.store import cupboards as cupboard_store
 from cavrel.store import entries as entry_store
+from cavrel.store import laboratories as laboratory_store
 from cavrel.store import numbers
 from cavrel.store import runs as run_store
 from cavrel.store.entries import CANNOT_KEEP, NewEntry
@@ -36,7 +36,7 @@ class Saved:
     ``new``: the entries that could be read, as sent.
     ``stand``: what stands for them in the logbook, made now or by an earlier send of the same key.
     ``refused``: key -> what is wrong, for those that cannot be kept.
-    ``loaded``: the run with them, to be followed up; nothing is worked out yet.
+    ``loaded``: the run with them, to be followed up; nothing is computed yet.
     """
 
     new: tuple[NewEntry, ...]
@@ -90,15 +90,15 @@ def _saved(
 def _with_versions(
     connection: Connection, before: Loaded, new: list[NewEntry], refused: dict[str, str]
 ) -> list[NewEntry]:
-    """Those that do not ask for a version of the cupboard that there is not; the others are refused."""
+    """Those that do not ask for a version of the laboratory that there is not; the others are refused."""
     asked = [entry for entry in new if entry.slot == "run:cupboard" and entry.kind == "run"]
     if not asked:
         return new
-    newest = cupboard_store.versions(connection, before.run.course, 1)[0].version
+    newest = laboratory_store.versions(connection, before.run.course, 1)[0].version
     for entry in asked:
         if entry.body["value"] > newest:
             refused[str(entry.client_key)] = (
-                f"there is no version {entry.body['value']} of the cupboard; the newest is {newest}"
+                f"there is no version {entry.body['value']} of the laboratory; the newest is {newest}"
             )
     return [entry for entry in new if str(entry.client_key) not in refused]
 
@@ -109,11 +109,11 @@ def _with(connection: Connection, before: Loaded, stand: Sequence[Entry]) -> Loa
     newer = sorted((entry for entry in stand if entry.id > run.newest), key=lambda entry: entry.id)
     if any(entry.slot.startswith("run:") for entry in newer):
         run = run_store.get(connection, run.id) or run
-    return before.with_newer(run, newer, cupboard_of(connection, run.course, run.cupboard, run.digest))
+    return before.with_newer(run, newer, laboratory_of(connection, run.course, run.laboratory, run.digest))
 
 
 def _not_late(before: Loaded, standing: entry_store.Standing, new: list[NewEntry]) -> list[NewEntry]:
-    """The entries, a reading that was made before the one that stands in its place, and did not know of it, beside that one."""
+    """The entries, a reading that was made before the one that stands in its place, and did not know of it, next to that one."""
     if not any(entry.kind == "reading" and "over" in entry.body for entry in new):
         return new
     try:
@@ -180,7 +180,7 @@ def _check_points(before: Loaded, entry: NewEntry) -> None:
     points = entry.body.get("points")
     if entry.kind != "marking" or not which or points is None:
         return
-    criterion = before.cupboard.rubric.get(which)
+    criterion = before.laboratory.rubric.get(which)
     if criterion is None:
         raise EntryError("slot", f"the course's rubric has no criterion '{which}'; load the page again")
     if points > criterion.points:
@@ -198,7 +198,7 @@ def _check_unit(before: Loaded, entry: NewEntry) -> None:
     if entry.body.get("unit") != unit and first_typed(book, key) is not None:
         raise EntryError(
             "body.unit",
-            "readings were typed under its unit, so it stays; type a unit beside a number to read it in another",
+            "readings were typed in this unit, so it cannot be changed; type a unit after a number to read it in another",
         )
 
 
@@ -231,7 +231,7 @@ def read_entry(body: Any, ahead: timedelta = timedelta(0)) -> NewEntry:
     try:
         written = json.dumps(content, allow_nan=False, ensure_ascii=False)
     except (ValueError, RecursionError) as fault:
-        raise EntryError("body", "holds what is no number, or stands too deep") from fault
+        raise EntryError("body", "contains something that is not a number, or stands too deep") from fault
     if len(written) > most or not _keepable(written.replace("\\u0000", "\x00")):
         raise EntryError("body", f"must be at most {most} characters of plain text")
     author = body.get("author")

@@ -1,4 +1,4 @@
-"""The apparatus on the screen of a run: made when it is first asked for, its truths hidden behind a seed."""
+"""The simulated apparatus of a run: made when it is first asked for, its truths hidden behind a seed."""
 
 import secrets
 from dataclasses import dataclass
@@ -55,7 +55,7 @@ def switch(pool: Pool, opened: Opened, wanted: list[str]) -> None:
     known = {fault.name for fault in faults_of(opened)}
     strange = [name for name in wanted if name not in known]
     if strange:
-        raise CavrelError("faults", f"'{strange[0][:40]}' is nothing that can go wrong here")
+        raise CavrelError("faults", f"'{strange[0][:40]}' is not a fault of this experiment")
     Bench(opened.program, opened.state.run, 0, wanted)  # what cannot be together is refused before it is kept
     with transaction(pool) as connection:
         store.put(connection, opened.run.id, secrets.randbits(48), wanted)

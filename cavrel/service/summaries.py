@@ -22,7 +22,7 @@ Summarise = Callable[[Opened], Mapping[str, Any]]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Wanted:
-    """What of a course's runs is asked for: words that all occur, one bench or any, those put away, and which page."""
+    """What of a course's runs is asked for: words that all occur, one bench or any, those archived, and which page."""
 
     words: str = ""
     bench: str = ""

@@ -1,6 +1,6 @@
-"""Whose turn it is to be worked out: one send at a time in a process, so that saving never waits behind what follows from other saves.
+"""Whose turn it is to be computed: one send at a time in a process, so that saving never waits behind what follows from other saves.
 
-Python runs one thread at a time. Forty sends that are all worked out at once would leave a fortieth of it to the one that only wants to be
+Python runs one thread at a time. Forty sends that are all computed at once would leave a fortieth of it to the one that only wants to be
 committed; with one at work, a commit takes its turn within a switch (``sys.setswitchinterval``, see ``cavrel.workers``).
 """
 

@@ -69,13 +69,13 @@ def _one(pool: Pool, number: int, run: int, work: store.Work, make: Make) -> Non
         fault = f"run {run}: {what}"
     except Exception:
         log.exception("run %s cannot be made into a %s", run, work.kind)
-        fault = f"run {run}: cannot be made; the server's log says more"
+        fault = f"run {run}: cannot be made; see the server’s log"
     with transaction(pool) as connection:
         store.part(connection, number, run, name, body, fault)
 
 
 def _end(pool: Pool, number: int, work: store.Work) -> None:
-    """All parts as one archive; a course's own beside its runs."""
+    """All parts as one archive; a course's own next to its runs."""
     sink = io.BytesIO()
     with transaction(pool) as connection:
         course = courses.get(connection, work.course)

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from datetime import date
 from uuid import UUID
 
-from cavrel.core.cupboard import Cupboard
-from cavrel.store import cupboards, locks
+from cavrel.core.laboratory import Laboratory
+from cavrel.store import laboratories, locks
 from cavrel.store.pool import Connection
 
 
@@ -32,7 +32,7 @@ class About:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Course(About):
-    """A course. ``slug``: its name in addresses; ``version`` and ``digest``: of the newest version of its cupboard."""
+    """A course. ``slug``: its name in addresses; ``version`` and ``digest``: of the newest version of its laboratory."""
 
     id: int
     slug: str
@@ -55,8 +55,8 @@ class Bench:
 
 
 _COURSE = """
-    select course.id, slug, title, place, begins, ends, zone, joining, cupboard.version, cupboard.digest
-    from course join lateral (select version, digest from cupboard where course = course.id order by version desc limit 1) cupboard on true
+    select course.id, slug, title, place, begins, ends, zone, joining, laboratory.version, laboratory.digest
+    from course join lateral (select version, digest from laboratory where course = course.id order by version desc limit 1) laboratory on true
 """
 
 
@@ -84,16 +84,21 @@ def by_key(connection: Connection, client_key: UUID) -> Course | None:
 
 
 def make(
-    connection: Connection, slug: str, about: About, cupboard: Cupboard, benches: Sequence[str], key: UUID | None = None
+    connection: Connection,
+    slug: str,
+    about: About,
+    laboratory: Laboratory,
+    benches: Sequence[str],
+    key: UUID | None = None,
 ) -> Course:
-    """A course with the first version of its cupboard and its benches; if one of this slug stands already, that one, with benches it lacks."""
+    """A course with the first version of its laboratory and its benches; if one of this slug stands already, that one, with benches it lacks."""
     made = connection.execute(
         """insert into course (slug, title, place, begins, ends, zone, joining, client_key)
         values (%s, %s, %s, %s, %s, %s, %s, %s) on conflict (slug) do nothing returning id""",
         [slug, about.title, about.place, about.begins, about.ends, about.zone, about.joining, key],
     ).fetchone()
     if made is not None:
-        cupboards.save(connection, made["id"], cupboard)
+        laboratories.save(connection, made["id"], laboratory)
     course = by_slug(connection, slug)
     assert course is not None
     for name in benches:

@@ -122,7 +122,7 @@ def append(
     ``imported`` entries come from another database, which had them when they were made; ``locked``: the caller holds the run's `lock`;
     ``standing``: what it asked for together with that.
 
-    A reading over a different one is kept as a correction, with the text it replaces. An undo is worked out here, against
+    A reading over a different one is kept as a correction, with the text it replaces. An undo is computed here, against
     what the slot holds now. The caller's transaction commits them together. Raises KeyInUse.
     """
     if not locked:

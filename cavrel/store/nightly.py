@@ -132,7 +132,7 @@ def _try(connection: psycopg.Connection[Any], url: str, file: Path, now: datetim
         finally:
             connection.execute(sql.SQL("drop database {} with (force)").format(sql.Identifier(name)))
     except (BackupError, psycopg.Error) as what:
-        fault = f"{file} could not be put back: {str(what).splitlines()[0][:300]}"
+        fault = f"{file} could not be restored: {str(what).splitlines()[0][:300]}"
     if fault:
         said = "insert into backup_made (made_at, file, fault, tried_at) values (%s, %s, %s, %s)"
         connection.execute(said, [now, str(file), fault, now])
@@ -142,4 +142,4 @@ def _try(connection: psycopg.Connection[Any], url: str, file: Path, now: datetim
             "(select max(id) from backup_made where file = %s)",
             [now, str(file), str(file)],
         )
-    return fault or f"backup put back to see whether it can be: {file}"
+    return fault or f"backup restored on trial: {file}"

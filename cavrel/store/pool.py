@@ -23,7 +23,7 @@ class DatabaseAway(Exception):
 
 
 Unkeepable = psycopg.DataError
-"""What is raised for a text or number that no column holds, such as one with a character of number nought."""
+"""What is raised for a text or number that no column holds, such as one with a character of number zero."""
 
 
 class Busy(DatabaseAway):

@@ -1,4 +1,4 @@
-"""The queue of long work: procrastinate's tables, in a schema of their own beside ours."""
+"""The queue of long work: procrastinate's tables, in a schema of their own next to ours."""
 
 import contextlib
 

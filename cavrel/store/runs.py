@@ -25,7 +25,7 @@ class Run:
     ``course_title``: and title.
     ``course_slug``: and its name in addresses, empty where it is the only course.
     ``zone``: the course's time zone, empty for the server's.
-    ``cupboard``: the version of the course's cupboard that it goes by; 0 for the one that came with it from a file.
+    ``laboratory``: the version of the course's laboratory that it goes by; 0 for the one that came with it from a file.
     ``digest``: what that holds is known by.
     ``rules``: the run's own over the course's.
     ``instruments``: the run's own over the definition's.
@@ -42,7 +42,7 @@ class Run:
     title: str
     course: int
     course_title: str
-    cupboard: int
+    laboratory: int
     digest: str
     rules: Mapping[str, Any]
     instruments: Mapping[str, Any]
@@ -61,7 +61,7 @@ class KeyInUse(Exception):
     """The form's key started another run already, ``run``."""
 
     def __init__(self, run: int) -> None:
-        super().__init__(f"this form started run {run} already")
+        super().__init__(f"this form has already started run {run}")
         self.run = run
 
 
@@ -71,22 +71,22 @@ def _now(slot: str) -> str:
     return f"(select {value} from entry where entry.run = run.id and slot = '{slot}' order by id desc limit 1)"
 
 
-MADE_OF = "md5(concat_ws('|', run.definition, run.cupboard, run.rules, run.instruments))"
+MADE_OF = "md5(concat_ws('|', run.definition, run.laboratory, run.rules, run.instruments))"
 """SQL for what a run's analysis rests on besides its entries, as figures."""
 
 _RUN = f"""
     select run.id, coalesce({_now("run:title")}, run.title) as title, run.course, course.title as course_title, course.zone,
            case when exists (select from course other where other.id <> course.id) then course.slug else '' end as course_slug,
-           case when brought.run is null then cupboard.version else 0 end as cupboard, coalesce(brought.digest, cupboard.digest) as digest,
+           case when imported.run is null then laboratory.version else 0 end as laboratory, coalesce(imported.digest, laboratory.digest) as digest,
            run.rules, run.instruments, coalesce({_now("run:bench")}, bench.name) as bench,
            run.definition as hash, definition.experiment, run.made_at,
            coalesce((select max(id) from entry where entry.run = run.id), 0) as newest, {MADE_OF} as made_of,
            coalesce({_now("run:away")}, 'false') = 'true' as away
     from run join course on course.id = run.course join bench on bench.id = run.bench join definition on definition.hash = run.definition
-         join cupboard on cupboard.course = run.course and cupboard.version = coalesce(
-             (select version from cupboard taken where taken.course = run.course and taken.version = {_now("run:cupboard")}::int), run.cupboard)
-         left join brought on brought.run = run.id and not exists (
-             select from entry where entry.run = run.id and slot = 'run:cupboard' and entry.id > brought.last)
+         join laboratory on laboratory.course = run.course and laboratory.version = coalesce(
+             (select version from laboratory taken where taken.course = run.course and taken.version = {_now("run:cupboard")}::int), run.laboratory)
+         left join imported on imported.run = run.id and not exists (
+             select from entry where entry.run = run.id and slot = 'run:cupboard' and entry.id > imported.last)
 """
 
 
@@ -127,8 +127,8 @@ def start(
     """Start a run and return its id; the same ``client_key`` again returns the run it started. Raises KeyInUse where that was for another
     bench, title or experiment."""
     connection.execute(
-        """insert into run (course, bench, definition, title, rules, instruments, client_key, cupboard)
-        select %s, %s, %s, %s, %s, %s, %s, max(version) from cupboard where course = %s
+        """insert into run (course, bench, definition, title, rules, instruments, client_key, laboratory)
+        select %s, %s, %s, %s, %s, %s, %s, max(version) from laboratory where course = %s
         on conflict (client_key) do nothing""",
         [
             course,

@@ -1,4 +1,4 @@
-"""The apparatus on the screen of a run: its seed and its faults."""
+"""The simulated apparatus of a run: its seed and its faults."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass

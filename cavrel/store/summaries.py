@@ -98,7 +98,7 @@ def page(
 
 
 def of_experiment(connection: Connection, course: int, experiment: str, most: int) -> list[Listed]:
-    """The newest runs of a course with an experiment, not those put away."""
+    """The newest runs of a course with an experiment, not those archived."""
     chosen = f"""select run.id {_RUNS} join definition on definition.hash = run.definition
         where run.course = %s and definition.experiment = %s and not coalesce(summary.away, false) order by run.id desc limit %s"""
     rows = connection.execute(f"{_LISTED} where run.id in ({chosen}) order by run.id desc", [course, experiment, most])

@@ -84,7 +84,7 @@ def course_of(connection: Connection) -> tuple[Course, list[Bench]]:
 def _named() -> str:
     """This address with the course's name in it."""
     named: dict[str, Any] = {**(request.view_args or {}), **request.args.to_dict(False)}
-    return url_for(request.endpoint or "shelf.page", **named)
+    return url_for(request.endpoint or "experiments.page", **named)
 
 
 NO_COURSE = "There is no course yet. Open /courses/new in a browser, or run: cavrel course new"

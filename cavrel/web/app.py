@@ -5,7 +5,7 @@ import logging
 from datetime import timedelta
 from typing import Any
 
-from flask import Flask, Response, jsonify, render_template, request, send_from_directory
+from flask import Flask, Response, jsonify, redirect, render_template, request, send_from_directory
 from flask.typing import ResponseReturnValue
 from flask_compress import Compress
 from flask_wtf.csrf import CSRFError, CSRFProtect, generate_csrf
@@ -13,7 +13,8 @@ from werkzeug.exceptions import HTTPException
 
 from cavrel.store import settings
 from cavrel.store.pool import Busy, DatabaseAway, Pool, Unkeepable, transaction
-from cavrel.web import addressed, assets, bring, compiled, doors, live, marks, pages, server, shelf
+from cavrel.web import addressed, assets, compiled, doors, experiments, live, marks, pages, run_import, server
+from cavrel.web.former import former_address
 
 _POLICY = (
     "default-src 'self'; img-src 'self' data:; media-src 'self' blob:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; "
@@ -47,16 +48,16 @@ def create_app(pool: Pool, testing: bool = False) -> Flask:
         SESSION_COOKIE_NAME="cavrel",
         MAX_CONTENT_LENGTH=2 * 1024 * 1024,
         PERMANENT_SESSION_LIFETIME=timedelta(days=365),
-        # The quickest at a good size: an answer to a save is packed in a fraction of what it took to work out.
+        # The quickest at a good size: an answer to a save is packed in a fraction of what it took to compute.
         COMPRESS_ALGORITHM=["br", "gzip"],
         COMPRESS_BR_LEVEL=4,
         COMPRESS_LEVEL=5,
     )
     app.extensions["cavrel_pool"] = pool
-    app.before_request(bring.room)  # before anything reads the form
+    app.before_request(run_import.room)  # before anything reads the form
     protection = CSRFProtect(app)
     Compress(app)
-    app.jinja_env.globals.update(static=assets.static, drawing=shelf.drawing)
+    app.jinja_env.globals.update(static=assets.static, drawing=experiments.drawing)
     addressed.carry(app)
     for blueprint in pages.blueprints():
         app.register_blueprint(blueprint)
@@ -97,8 +98,8 @@ def _not_by_an_old_one() -> ResponseReturnValue | None:
     return _answer(
         503,
         "This server is older than its database",
-        "A newer Cavrel has brought the database up to date. Nothing was saved; what you typed stays in this page and is sent once the newer "
-        "one is started. Whoever runs this server should stop it and start that one.",
+        "A newer Cavrel has migrated the database. Nothing was saved; what you typed stays in this page and is sent once the newer "
+        "one is started. Ask the operator of this server to stop it and start the newer one.",
     )
 
 
@@ -128,16 +129,14 @@ def _answer(status: int, title: str, what: str, **more: Any) -> ResponseReturnVa
 def _database_away(fault: DatabaseAway) -> ResponseReturnValue:
     if isinstance(fault, Busy):
         log.warning("waited too long at %s: %s", request.path, fault)
-        say = (
-            "Somebody else is changing the same thing and has not ended yet. Nothing was saved; try again in a moment."
-        )
+        say = "Somebody else is changing the same thing. Nothing was saved; try again in a moment."
         return _answer(503, "This is being changed elsewhere", say)
     log.warning("database away: %s", fault)
     return _answer(
         503,
         "The database does not answer",
-        "Nothing that was saved is lost. Readings typed meanwhile stay in their page and are sent when it is back. "
-        "Whoever runs this server should see whether PostgreSQL is running.",
+        "Nothing saved is lost. Readings typed now are saved on the device and sent when the database is back. "
+        "Ask the operator of this server to check that PostgreSQL is running.",
     )
 
 
@@ -148,22 +147,25 @@ def _stale_page(fault: CSRFError) -> ResponseReturnValue:
 def _http_error(fault: HTTPException) -> ResponseReturnValue:
     code = fault.code or 500
     if code == 404:
+        moved = former_address(request.full_path)
+        if moved and request.method in ("GET", "HEAD"):
+            return redirect(moved, 308)
         return _answer(
             404,
             "There is no such page",
-            "The link may be mistyped, or the run belongs to another database. Runs lists those of this one.",
+            "The link may be mistyped, or the run belongs to another database. See Runs for the runs of this one.",
         )
     if code == 413:
         return _answer(
-            413, "Too much at once", "A page sends at most two megabytes; a file that is brought in has twenty at most."
+            413, "Too much at once", "A page sends at most two megabytes; a file that is imported has twenty at most."
         )
     return _answer(code, fault.name, str(fault.description))
 
 
 def _not_kept(fault: Exception) -> ResponseReturnValue:
-    """What the database itself refuses to hold, such as a character of number nought within a text."""
+    """What the database itself refuses to hold, such as a character of number zero within a text."""
     log.warning("refused at %s: %s", request.path, str(fault)[:200])
-    return _answer(422, "This cannot be kept", "It holds a character that no text can have. Nothing of it was saved.")
+    return _answer(422, "This cannot be saved", "It contains a character that no text can have. Nothing was saved.")
 
 
 def _broken(fault: Exception) -> ResponseReturnValue:
@@ -175,6 +177,6 @@ def _broken(fault: Exception) -> ResponseReturnValue:
         pass
     return _answer(
         500,
-        "Something broke here",
-        "That is our fault, not yours. What was shown as saved is safe; the server's log says more.",
+        "Something went wrong",
+        "That is our fault, not yours. What was shown as saved is safe; see the server’s log.",
     )

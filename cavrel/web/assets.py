@@ -26,7 +26,7 @@ def text(name: str) -> str:
 
 
 def static(name: str) -> str:
-    """The address of a file. Scripts import each other beside themselves, and so within the same version."""
+    """The address of a file. Scripts import each other by relative addresses, so within the same version."""
     return url_for("assets.file", version=current(), name=name)
 
 

@@ -8,8 +8,8 @@ from flask import Blueprint, abort, jsonify, redirect, render_template, request,
 from flask.typing import ResponseReturnValue
 
 from cavrel.core.errors import CavrelError
-from cavrel.present import behind
 from cavrel.present import bench as shown
+from cavrel.present import instructor
 from cavrel.service import standins
 from cavrel.store import entries as entry_store
 from cavrel.store.entries import NewEntry
@@ -41,10 +41,10 @@ def view(run: int) -> ResponseReturnValue:
 
 @pages.post("/runs/<int:run>/bench")
 def begin(run: int) -> ResponseReturnValue:
-    """Use the apparatus on the screen: an entry of the run, so that everyone knows where its readings come from."""
+    """Use the simulated apparatus: an entry of the run, so that everyone knows where its readings come from."""
     opened = opened_or_404(run)
     if opened.definition.simulate is None:
-        abort(422, "This experiment says nothing of how its apparatus behaves, so there is none to draw.")
+        abort(422, "This experiment has no simulation, so its apparatus cannot be drawn.")
     if not opened.state.run.on_screen:
         now = datetime.now(timezone.utc)
         entry = NewEntry(
@@ -55,19 +55,21 @@ def begin(run: int) -> ResponseReturnValue:
     return redirect(url_for("measure.page", run=run), 303)
 
 
-@pages.get("/runs/<int:run>/behind")
-def behind_page(run: int) -> ResponseReturnValue:
+@pages.get("/runs/<int:run>/instructor")
+def instructor_page(run: int) -> ResponseReturnValue:
     """What goes wrong in the apparatus, and, when asked, what it hides."""
-    return _behind(run)
+    return _instructor(run)
 
 
-def _behind(run: int, fault: str = "") -> ResponseReturnValue:
+def _instructor(run: int, fault: str = "") -> ResponseReturnValue:
     opened = opened_or_404(run)
     if not opened.state.run.on_screen:
         abort(404)
-    truths = behind.truths(opened, standins.apparatus(pool(), opened)) if request.args.get("truth") == "yes" else None
+    truths = (
+        instructor.truths(opened, standins.apparatus(pool(), opened)) if request.args.get("truth") == "yes" else None
+    )
     html = render_template(
-        "bench/behind.html",
+        "bench/instructor.html",
         o=opened,
         run=opened.run,
         faults=standins.switched(pool(), opened),
@@ -77,17 +79,17 @@ def _behind(run: int, fault: str = "") -> ResponseReturnValue:
     return (html, 422) if fault else html
 
 
-@pages.get("/runs/<int:run>/behind.json")
+@pages.get("/runs/<int:run>/instructor.json")
 def twin(run: int) -> ResponseReturnValue:
     """The same as data, the truths included."""
     opened = opened_or_404(run)
     if not opened.state.run.on_screen:
         abort(404)
-    truths = behind.truths(opened, standins.apparatus(pool(), opened))
+    truths = instructor.truths(opened, standins.apparatus(pool(), opened))
     return jsonify(faults=[asdict(f) for f in standins.switched(pool(), opened)], truths=[asdict(t) for t in truths])
 
 
-@pages.post("/runs/<int:run>/behind")
+@pages.post("/runs/<int:run>/instructor")
 def change(run: int) -> ResponseReturnValue:
     """Let what is ticked go wrong from the next reading on."""
     opened = opened_or_404(run)
@@ -96,5 +98,5 @@ def change(run: int) -> ResponseReturnValue:
     try:
         standins.switch(pool(), opened, request.form.getlist("fault"))
     except CavrelError as fault:
-        return _behind(run, fault.what)
-    return redirect(url_for("bench.behind_page", run=run), 303)
+        return _instructor(run, fault.what)
+    return redirect(url_for("bench.instructor_page", run=run), 303)

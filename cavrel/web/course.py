@@ -1,4 +1,4 @@
-"""A course: what is said of it, its benches, and the whole of it taken along, made outside the request with a bar that says how far."""
+"""A course: what is said of it, its benches, and the whole of it exported, made outside the request with a bar that says how far."""
 
 from collections.abc import Mapping
 from uuid import UUID, uuid4

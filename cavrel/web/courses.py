@@ -9,7 +9,7 @@ from flask import Blueprint, jsonify, redirect, render_template, request, url_fo
 from flask.typing import ResponseReturnValue
 
 from cavrel import catalogue
-from cavrel.core.cupboard import begin
+from cavrel.core.laboratory import begin
 from cavrel.present import zones
 from cavrel.service import courses as service
 from cavrel.store import courses as store
@@ -45,7 +45,7 @@ def twin() -> ResponseReturnValue:
                 "begins": c.begins.isoformat() if c.begins else None,
                 "ends": c.ends.isoformat() if c.ends else None,
                 "zone": c.zone or None,
-                "address": url_for("shelf.page", course=c.slug),
+                "address": url_for("experiments.page", course=c.slug),
             }
             for c in found
         ]
@@ -101,4 +101,4 @@ def make() -> ResponseReturnValue:
     with transaction(pool()) as connection:
         made = service.make(connection, wanted, key)
         several = len(store.courses(connection)) > 1
-    return redirect(url_for("shelf.page", course=made.slug if several else "", begun="yes"), 303)
+    return redirect(url_for("experiments.page", course=made.slug if several else "", begun="yes"), 303)

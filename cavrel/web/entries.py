@@ -41,7 +41,7 @@ def save(run: int) -> ResponseReturnValue:
     if sent is None:
         return _refused(f"the body must be an object with a list 'entries' of at most {saving.MOST}")
     if sent.get("store") not in (None, current_app.config["STORE"]):
-        what = "These entries were made for another database than the one that answers here. They stay in this browser."
+        what = "These entries belong to another database than the one that answers here. They stay in this browser."
         return jsonify(error="Another database", what=what), 409
     saved = saving.save(pool(), run, sent["entries"], sent.get("now"))
     if saved is None:
@@ -117,7 +117,7 @@ def _number(value: Any) -> int | None:
 def _followed(
     loaded: Loaded, page: str, since: int | None, own: set[int], whole: bool
 ) -> tuple[dict[str, Any], Opened | None]:
-    """What follows from the entries as they stand, and the run as it stands, None where it could not be worked out: never an exception, for
+    """What follows from the entries as they stand, and the run as it stands, None where it could not be computed: never an exception, for
     they are committed."""
     try:
         opened = follow(loaded)
@@ -128,9 +128,9 @@ def _followed(
         html = _fragments(opened, page, whole or bool(others), known)
         return {"last": newest, "laps": measured.laps_to_count(opened), "html": html, "others": slots}, opened
     except Exception:
-        log.exception("what follows from the entries of run %s cannot be worked out", loaded.run.id)
-        what = "Your entries are saved. What follows from them cannot be worked out just now; load the page again."
-        return {"html": render_template("parts/unworked.html", what=what), "others": {}}, None
+        log.exception("the results of run %s cannot be computed", loaded.run.id)
+        what = "Your entries are saved. The results could not be computed; load the page again."
+        return {"html": render_template("parts/not_computed.html", what=what), "others": {}}, None
 
 
 def _sent() -> Mapping[str, Any] | None:
@@ -148,7 +148,7 @@ def _refused(what: str) -> ResponseReturnValue:
 
 
 def _fragments(opened: Opened, page: str, whole: bool, before: Opened | None) -> str:
-    """What changed on a page, named as ``straighten:line``; ``before``: what it shows, where this process remembers that."""
+    """What changed on a page, named as ``fit:line``; ``before``: what it shows, where this process remembers that."""
     name, _, detail = page.partition(":")
     shown = current_app.extensions["cavrel_pages"].get(name)
     if shown is None:

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 from flask import render_template
 
-from cavrel.core.cupboard import EMPTY, Cupboard
 from cavrel.core.document.tables import as_csv
 from cavrel.core.errors import CavrelError
+from cavrel.core.laboratory import EMPTY, Laboratory
 from cavrel.present import export, graphs, measure, report
 from cavrel.service.opened import Opened
 from cavrel.web import forms, setting
@@ -21,19 +21,19 @@ class Wish:
     ``form``: of report.
     ``paper``: ``a4`` or ``letter``.
     ``table``: for CSV; for SVG the fit.
-    ``cupboard``: whose forms there are.
+    ``laboratory``: whose forms there are.
     """
 
     form: str = ""
     paper: str = "a4"
     table: str = ""
-    cupboard: Cupboard = EMPTY
+    laboratory: Laboratory = EMPTY
 
 
 def _report(opened: Opened, wish: Wish) -> tuple[str, str]:
     """The report as it stands, and its title."""
     content = report.content(opened)
-    body, fault = forms.body(forms.chosen(wish.form, wish.cupboard), content, wish.cupboard)
+    body, fault = forms.body(forms.chosen(wish.form, wish.laboratory), content, wish.laboratory)
     if fault:
         raise CavrelError("form", fault)
     return render_template("report/printed.html", c=content, v=None, body=body), str(content["title"])
@@ -67,7 +67,7 @@ def _svg(opened: Opened, wish: Wish) -> bytes:
     name = wish.table or next(iter(drawn), "")
     if name not in drawn:
         raise CavrelError("--table", f"there is no graph '{name}'; there are {', '.join(drawn) or 'none yet'}")
-    return pdf.standing(graphs.straightened(opened, drawn[name]).line).encode()
+    return pdf.standing(graphs.fit_graphs(opened, drawn[name]).line).encode()
 
 
 def _json(opened: Opened, _: Wish) -> bytes:

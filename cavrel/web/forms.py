@@ -1,4 +1,4 @@
-"""Forms of report: those that ship and those of the course, which an instructor writes; the latter run in a sandbox, over data alone."""
+"""Report templates: those that ship and those of the course, which an instructor writes; the latter run in a sandbox, over data alone."""
 
 from collections.abc import Mapping
 from typing import Any
@@ -10,8 +10,8 @@ from jinja2.sandbox import ImmutableSandboxedEnvironment
 from markupsafe import Markup
 
 from cavrel import bounded
-from cavrel.core.cupboard import Cupboard
 from cavrel.core.errors import CavrelError
+from cavrel.core.laboratory import Laboratory
 from cavrel.web import setting
 
 SHIPPED = {"full": "Full", "one-page": "One page", "exam": "Exam table"}
@@ -30,7 +30,7 @@ class _Sandbox(ImmutableSandboxedEnvironment):
 
     def call_binop(self, context: Any, operator: str, left: Any, right: Any) -> Any:
         if isinstance(left, str | list | tuple) or isinstance(right, str | list | tuple) or operator == "**":
-            raise SecurityError("only numbers are multiplied in a form")
+            raise SecurityError("only numbers can be multiplied in a template")
         return super().call_binop(context, operator, left, right)
 
 
@@ -43,21 +43,21 @@ def _sandbox() -> _Sandbox:
     return made
 
 
-def offered(cupboard: Cupboard) -> list[tuple[str, str]]:
+def offered(laboratory: Laboratory) -> list[tuple[str, str]]:
     """Name and title of every form."""
-    return [*SHIPPED.items(), *((name, form.title) for name, form in cupboard.forms.items() if name not in SHIPPED)]
+    return [*SHIPPED.items(), *((name, form.title) for name, form in laboratory.forms.items() if name not in SHIPPED)]
 
 
-def chosen(name: str, cupboard: Cupboard) -> str:
+def chosen(name: str, laboratory: Laboratory) -> str:
     """A form that there is; the usual one for any other name."""
-    return name if name in dict(offered(cupboard)) else USUAL
+    return name if name in dict(offered(laboratory)) else USUAL
 
 
-def body(name: str, content: Mapping[str, Any], cupboard: Cupboard, live: bool = False) -> tuple[Markup, str]:
+def body(name: str, content: Mapping[str, Any], laboratory: Laboratory, live: bool = False) -> tuple[Markup, str]:
     """A report's body by a form, and what is wrong with the form: then the full one is shown instead. ``live``: it can be edited."""
     if name in SHIPPED:
         return Markup(render_template(f"report/forms/{name}.html", c=content, live=live)), ""
-    own = cupboard.forms[name].body
+    own = laboratory.forms[name].body
     try:
         if own in _ran_over:
             raise CavrelError("", _ran_over[own])
@@ -65,10 +65,10 @@ def body(name: str, content: Mapping[str, Any], cupboard: Cupboard, live: bool =
     except CavrelError as fault:
         if isinstance(fault, bounded.Over) and fault.surely:
             _ran_over[own] = fault.what
-        whole, _ = body(USUAL, content, cupboard, live)
+        whole, _ = body(USUAL, content, laboratory, live)
         return (
             whole,
-            f"The form “{cupboard.forms[name].title}” cannot be used: {fault}. The full report is shown instead.",
+            f"The template “{laboratory.forms[name].title}” cannot be used: {fault}. The full report is shown instead.",
         )
 
 
@@ -79,11 +79,11 @@ def rendered(text: str, content: Mapping[str, Any], live: bool = False) -> Marku
     except TemplateSyntaxError as fault:
         raise CavrelError(f"line {fault.lineno}", str(fault.message)) from fault
     except RecursionError as fault:
-        raise CavrelError("", "it includes itself without end") from fault
+        raise CavrelError("", "it includes itself") from fault
     except (TemplateError, TypeError, ValueError, LookupError, ArithmeticError, AttributeError) as fault:
         raise CavrelError(_line(fault), str(fault) or type(fault).__name__) from fault
     if len(made) > _LONGEST:
-        raise CavrelError("", "it makes too long a report")
+        raise CavrelError("", "the report would be too long")
     return Markup(made)
 
 

@@ -17,9 +17,9 @@ DOCS = Path(__file__).resolve().parent.parent.parent / "docs"
 PAGES = {
     "tour": ("Five minutes", "help/tour.md"),
     "bench": ("At a bench", "help/bench.md"),
-    "instructor": ("For who runs the course", "help/instructor.md"),
+    "instructor": ("Setting up the laboratory", "help/instructor.md"),
     "author": ("Writing an experiment", "help/author.md"),
-    "operator": ("For who runs the server", "help/operator.md"),
+    "operator": ("Running the server", "help/operator.md"),
     "formats": ("The three documents", "formats.md"),
     "sensors": ("Sensors", "sensors.md"),
 }

@@ -18,15 +18,19 @@ from cavrel.store import lessons as store
 from cavrel.store.courses import Course
 from cavrel.store.pool import Connection, transaction
 from cavrel.web.addressed import CoursePages, course_of, meant
+from cavrel.web.experiments import course_experiments, newest_laboratory
 from cavrel.web.shared import pool
-from cavrel.web.shelf import newest_cupboard, on_shelf
 
 pages = CoursePages("lesson", __name__)
 
 
 def _course(connection: Connection) -> tuple[Course, list[str], dict[str, Definition]]:
     course, benches = course_of(connection)
-    return course, [b.name for b in benches], {name: e.definition for name, e in on_shelf(connection, course).items()}
+    return (
+        course,
+        [b.name for b in benches],
+        {name: e.definition for name, e in course_experiments(connection, course).items()},
+    )
 
 
 @pages.get("/lessons")
@@ -100,7 +104,7 @@ def twin(lesson: int) -> ResponseReturnValue:
 
 def _page(lesson: int, typed: Mapping[str, Any], fault: str) -> str:
     with transaction(pool()) as connection:
-        course, benches, shelf = _course(connection)
+        course, benches, experiments = _course(connection)
         kept = store.get(connection, course.id, lesson)
     if kept is None:
         abort(404)
@@ -114,7 +118,7 @@ def _page(lesson: int, typed: Mapping[str, Any], fault: str) -> str:
         fault=fault,
         calls=shown.calls_of(made),
         **shown.content(made, datetime.now(timezone.utc)),
-        **shown.choices(made, shelf, benches),
+        **shown.choices(made, experiments, benches),
     )
 
 
@@ -127,16 +131,16 @@ def lay_out(lesson: int) -> ResponseReturnValue:
         for field in form
     }
 
-    def make(before: Lesson, connection: Connection, course: Course, shelf: Mapping[str, Definition]) -> Lesson:
-        cupboard = newest_cupboard(connection, course)
+    def make(before: Lesson, connection: Connection, course: Course, experiments: Mapping[str, Definition]) -> Lesson:
+        laboratory = newest_laboratory(connection, course)
         tasks = []
         for name in form.getlist("experiment"):
-            if name not in shelf:
-                raise LessonError(name, "stands on no shelf")
+            if name not in experiments:
+                raise LessonError(name, "is not among the experiments")
             known = next((t for t in before.tasks if t.experiment == name), None)
             own = form.get(f"minutes-{name}", "").strip()
-            minutes = _whole(own, f"minutes of {shelf[name].title}") if own else None
-            tasks.append(service.task_of(shelf[name], cupboard, minutes, known.options if known else None))
+            minutes = _whole(own, f"minutes of {experiments[name].title}") if own else None
+            tasks.append(service.task_of(experiments[name], laboratory, minutes, known.options if known else None))
         made = lessons.load(
             {
                 "title": form.get("title", "").strip(),
@@ -146,11 +150,11 @@ def lay_out(lesson: int) -> ResponseReturnValue:
                 "rotations": _whole(form.get("rotations", "1"), "experiments a bench"),
                 "benches": form.getlist("bench"),
                 "tasks": [task.model_dump(mode="json") for task in tasks],
-                "stock": service.stock_of(cupboard),
+                "stock": service.stock_of(laboratory),
             }
         )
         if before.started is not None:
-            raise LessonError("", "this lesson has begun; move its blocks by hand, or make another lesson")
+            raise LessonError("", "this lesson has started; move its blocks by hand, or create another lesson")
         return propose(made)
 
     return _changed(lesson, make, typed)
@@ -161,8 +165,8 @@ def start(lesson: int) -> ResponseReturnValue:
     """Begin the lesson: its runs are made, each with its plan, and its waits will be called."""
     try:
         with transaction(pool()) as connection:
-            course, _, shelf = _course(connection)
-            service.start(connection, course.id, lesson, shelf, newest_cupboard(connection, course))
+            course, _, experiments = _course(connection)
+            service.start(connection, course.id, lesson, experiments, newest_laboratory(connection, course))
     except LookupError:
         abort(404)
     except CavrelError as fault:
@@ -174,14 +178,14 @@ def start(lesson: int) -> ResponseReturnValue:
 def back(lesson: int) -> ResponseReturnValue:
     """As it was one state before; runs that have begun stay."""
 
-    def make(before: Lesson, connection: Connection, course: Course, shelf: Mapping[str, Definition]) -> Lesson:
+    def make(before: Lesson, connection: Connection, course: Course, experiments: Mapping[str, Definition]) -> Lesson:
         kept = store.get(connection, course.id, lesson)
         earlier = store.state(connection, lesson, kept.state - 1) if kept else None
         if earlier is None:
-            raise LessonError("", "this is how it began")
+            raise LessonError("", "there is nothing to undo")
         made = lessons.load(earlier)
         if before.started is not None and made.started is None:
-            raise LessonError("", "it has begun since; its runs stand in the list of runs")
+            raise LessonError("", "it has started since; its runs are in the list of runs")
         return made
 
     return _changed(lesson, make, {})
@@ -193,8 +197,8 @@ Make = Callable[[Lesson, Connection, Course, Mapping[str, Definition]], Lesson]
 def _changed(lesson: int, make: Make, typed: Mapping[str, Any]) -> ResponseReturnValue:
     try:
         with transaction(pool()) as connection:
-            course, _, shelf = _course(connection)
-            service.change(connection, course.id, lesson, lambda before: make(before, connection, course, shelf))
+            course, _, experiments = _course(connection)
+            service.change(connection, course.id, lesson, lambda before: make(before, connection, course, experiments))
     except LookupError:
         abort(404)
     except CavrelError as fault:
@@ -217,7 +221,7 @@ def move(lesson: int) -> ResponseReturnValue:
             )
         if isinstance(body.get("add"), dict):
             if not all(isinstance(body["add"].get(name), str) for name in ("bench", "experiment")):
-                raise LessonError("", "what is put in says which experiment, at which bench")
+                raise LessonError("", "to add a block, name the experiment and the bench")
             made = lessons.load(
                 {
                     **service.document(before),
@@ -234,7 +238,7 @@ def move(lesson: int) -> ResponseReturnValue:
             or not isinstance(body.get("bench"), str)
             or type(body.get("start")) is not int
         ):
-            raise LessonError("", "a move says which block, to which bench and minute")
+            raise LessonError("", "to move a block, name the block, the bench and the minute")
         return service.moved(before, body["key"], body["bench"], body["start"])
 
     try:
@@ -270,5 +274,5 @@ def called() -> ResponseReturnValue:
 
 def _whole(text: str, what: str) -> int:
     if not (text.isascii() and text.isdigit() and len(text) < 6):
-        raise LessonError(what, f"'{text[:20]}' is no whole number")
+        raise LessonError(what, f"'{text[:20]}' is not a whole number")
     return int(text)

@@ -13,8 +13,8 @@ pages = Blueprint("logbook", __name__)
 @pages.get("/runs/<int:run>/logbook")
 def page(run: int) -> ResponseReturnValue:
     opened = opened_or_404(run)
-    beside = list(notes.notes_of_bench(opened))
-    return stage_page("logbook/page.html", opened, "logbook", beside, lines=logbook.lines(opened))
+    margin_notes = list(notes.notes_of_bench(opened))
+    return stage_page("logbook/page.html", opened, "logbook", margin_notes, lines=logbook.lines(opened))
 
 
 @pages.get("/runs/<int:run>/logbook.json")

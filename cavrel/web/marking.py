@@ -7,7 +7,7 @@ from cavrel.present import suspects
 from cavrel.present.marking import marks
 from cavrel.service.opened import Opened
 from cavrel.web import forms
-from cavrel.web.report import course_cupboard, version_or_404
+from cavrel.web.report import course_laboratory, version_or_404
 from cavrel.web.shared import Following, opened_or_404, stage_page
 
 pages = Blueprint("marking", __name__)
@@ -17,8 +17,8 @@ pages = Blueprint("marking", __name__)
 def page(run: int, version: int) -> ResponseReturnValue:
     opened = opened_or_404(run)
     found, body = version_or_404(run, version)
-    cupboard = course_cupboard(opened)
-    markup, _ = forms.body(forms.USUAL, body["content"], cupboard)
+    laboratory = course_laboratory(opened)
+    markup, _ = forms.body(forms.USUAL, body["content"], laboratory)
     return stage_page(
         "report/marking.html",
         opened,
@@ -27,7 +27,7 @@ def page(run: int, version: int) -> ResponseReturnValue:
         v=found,
         c=body["content"],
         body=markup,
-        **marks(opened, version, cupboard, body["content"]),
+        **marks(opened, version, laboratory, body["content"]),
     )
 
 
@@ -36,12 +36,12 @@ def twin(run: int, version: int) -> ResponseReturnValue:
     """Points and remarks as data."""
     opened = opened_or_404(run)
     _, body = version_or_404(run, version)
-    return jsonify(marks(opened, version, course_cupboard(opened), body["content"]))
+    return jsonify(marks(opened, version, course_laboratory(opened), body["content"]))
 
 
 def follow(opened: Opened, following: Following) -> str:
     """Points, remarks and whether they are given back, as they stand; what is being typed stays."""
     version = int(following.detail) if following.detail.isascii() and following.detail.isdigit() else 0
     found, body = version_or_404(opened.run.id, version)
-    shown = marks(opened, version, course_cupboard(opened), body["content"])
+    shown = marks(opened, version, course_laboratory(opened), body["content"])
     return render_template("report/marking_follow.html", run=opened.run, v=found, **shown)

@@ -26,7 +26,7 @@ def page(run: int) -> ResponseReturnValue:
     )
 
 
-@optional("what earlier runs found", tuple)
+@optional("results of earlier runs", tuple)
 def _from_runs(opened: Opened) -> tuple[from_runs.Offer, ...]:
     """Results of the course's other runs that this one can take over."""
     course = opened.run.course

@@ -26,17 +26,17 @@ _QUERIES: dict[str, dict[str, str]] = {
     "runs.page": {
         "q": "words to find",
         "bench": "of one bench",
-        "away": "`yes` for runs put away",
+        "away": "`yes` for archived runs",
         "page": "of the list",
     },
     "runs.twin": {
         "q": "words to find",
         "bench": "of one bench",
-        "away": "`yes` for runs put away",
+        "away": "`yes` for archived runs",
         "page": "of the list",
     },
-    "shelf.page": {"q": "words to find"},
-    "shelf.twin": {"q": "words to find"},
+    "experiments.page": {"q": "words to find"},
+    "experiments.twin": {"q": "words to find"},
     "entries.news": {
         "since": "the newest entry that the page shows",
         "page": "whose fragments to send, such as `measure`",
@@ -51,7 +51,7 @@ _ENTRY = {
     "type": "object",
     "required": ["key", "kind", "slot", "body", "made_at"],
     "properties": {
-        "key": {"type": "string", "format": "uuid", "description": "Sent twice, an entry counts once."},
+        "key": {"type": "string", "format": "uuid", "description": "An entry sent twice counts once."},
         "kind": {"type": "string", "description": "Such as `reading`, `leave-out`, `undo`."},
         "slot": {"type": "string", "description": "Such as `swings.t.4.2`."},
         "body": {"type": "object"},
@@ -104,9 +104,9 @@ def description(app: Flask) -> dict[str, Any]:
         "info": {
             "title": "Cavrel",
             "version": __version__,
-            "description": "Every page has its data beside it, under the same address ended with `.json`. What changes something wants the "
+            "description": "Every page has its data at the same address ending in `.json`. Requests that change something need the "
             "token of `GET /token` in the header `X-CSRFToken` and the cookie that comes with it. Where there are several courses, the "
-            "pages of one stand under `/courses/NAME`, such as `/courses/evening/runs.json`; `GET /courses.json` lists them.",
+            "pages of one are under `/courses/NAME`, such as `/courses/evening/runs.json`; `GET /courses.json` lists them.",
         },
         "servers": [{"url": "/"}],
         "tags": [{"name": name, "description": text} for name, text in sorted(tags.items())],

@@ -12,12 +12,12 @@ from cavrel.present.stages import Stage
 pages = Blueprint("patterns", __name__)
 
 _NOTES = [
-    Note(tone="danger", title="Danger", text="Something can hurt someone now.", acts=(Act("Look at it", "go", ""),)),
+    Note(tone="danger", title="Danger", text="Something can hurt someone now.", acts=(Act("Go to it", "go", ""),)),
     Note(
         tone="suspect",
         title="Suspicion",
         text="A reading that may be a slip, with what can be done.",
-        acts=(Act("Leave out…", "leave-out", ""), Act("It stands", "stands", "")),
+        acts=(Act("Leave out…", "leave-out", ""), Act("Keep", "stands", "")),
     ),
     Note(tone="caution", title="Caution", text="Worth knowing before going on."),
     Note(tone="good", title="Good", text="Something holds."),
@@ -25,7 +25,7 @@ _NOTES = [
         tone="own",
         title="A bench writes",
         text="“Its own remark, or a decision with its reason.”",
-        acts=(Act("Take back", "take-back", ""),),
+        acts=(Act("Restore", "take-back", ""),),
     ),
 ]
 _FIELDS = [

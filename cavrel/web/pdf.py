@@ -34,7 +34,7 @@ _VARIABLE = re.compile(r"var\((--[a-z-]+)(?:,[^()]*(?:\([^()]*\))?)?\)")
 _HERE = "http://cavrel.invalid/static/"
 """A name that nobody can have; only addresses that begin with it are answered, from the folder of what ships."""
 _EX = 16.0
-"""CSS pixels of the letters that mathematics is set beside."""
+"""CSS pixels of the letters that mathematics is set next to."""
 
 
 def alone(body: str, title: str, author: str) -> str:

@@ -8,10 +8,10 @@ from flask.typing import ResponseReturnValue
 
 from cavrel.core.errors import CavrelError
 from cavrel.present import plan, promise, rules
-from cavrel.service.cupboards import cupboard_of
+from cavrel.service.laboratories import laboratory_of
 from cavrel.service.opened import Opened
 from cavrel.store import courses
-from cavrel.store import cupboards as store
+from cavrel.store import laboratories as store
 from cavrel.store.pool import transaction
 from cavrel.web.shared import Following, frame, opened_or_404, pool, stage_page
 
@@ -30,7 +30,7 @@ def twin(run: int) -> ResponseReturnValue:
     try:
         return jsonify(plan.data(opened_or_404(run)))
     except CavrelError as fault:
-        return jsonify(error="Nothing can be foretold", what=str(fault)), 422
+        return jsonify(error="Nothing can be predicted", what=str(fault)), 422
 
 
 @pages.get("/runs/<int:run>/plan/asked")
@@ -46,17 +46,19 @@ def asked(run: int) -> ResponseReturnValue:
 
 @pages.get("/runs/<int:run>/plan/house")
 def house(run: int) -> ResponseReturnValue:
-    """What each house rule would make of this run, and what a newer cupboard would change: a fragment."""
+    """What each house rule would make of this run, and what a newer laboratory would change: a fragment."""
     opened = opened_or_404(run)
     with transaction(pool()) as connection:
         newest = store.versions(connection, opened.run.course, 1)[0]
-        cupboard = cupboard_of(connection, opened.run.course, newest.version, newest.digest)
+        laboratory = laboratory_of(connection, opened.run.course, newest.version, newest.digest)
     try:
         found = rules.rules_apart(pool(), opened)
     except CavrelError as fault:
-        return render_template("parts/unworked.html", what=f"What the rules make of this run is not shown: {fault}.")
+        return render_template(
+            "parts/not_computed.html", what=f"What the rules make of this run is not shown: {fault}."
+        )
     return render_template(
-        "plan/house.html", run=opened.run, newer=rules.newer(opened, newest.version, cupboard), **found
+        "plan/house.html", run=opened.run, newer=rules.newer(opened, newest.version, laboratory), **found
     )
 
 

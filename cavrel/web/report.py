@@ -10,8 +10,8 @@ from uuid import UUID, uuid4
 from flask import Blueprint, abort, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from cavrel.core.cupboard import EMPTY, Cupboard
-from cavrel.present import behind, export, report, suspects, versions, zones
+from cavrel.core.laboratory import EMPTY, Laboratory
+from cavrel.present import export, instructor, report, suspects, versions, zones
 from cavrel.present.marking import marks
 from cavrel.service import standins
 from cavrel.service.opened import Opened
@@ -23,26 +23,26 @@ from cavrel.store.pool import transaction
 from cavrel.store.reports import SignedReport
 from cavrel.web import forms, papers
 from cavrel.web.addressed import stay
+from cavrel.web.experiments import newest_laboratory
 from cavrel.web.setting import PAPERS
 from cavrel.web.shared import Following, frame, opened_or_404, pool, stage_page
-from cavrel.web.shelf import newest_cupboard
 
 pages = Blueprint("report", __name__)
 
 
-def course_cupboard(opened: Opened) -> Cupboard:
-    """The newest cupboard of a run's course, whose forms and rubric count for every run of it."""
+def course_laboratory(opened: Opened) -> Laboratory:
+    """The newest laboratory of a run's course, whose forms and rubric count for every run of it."""
     with transaction(pool()) as connection:
         course = courses.get(connection, opened.run.course)
-        return newest_cupboard(connection, course) if course else EMPTY
+        return newest_laboratory(connection, course) if course else EMPTY
 
 
-def _signed(opened: Opened, cupboard: Cupboard) -> list[dict[str, Any]]:
+def _signed(opened: Opened, laboratory: Laboratory) -> list[dict[str, Any]]:
     with transaction(pool()) as connection:
         found = store.of_run(connection, opened.run.id)
     shown = []
     for v in found:
-        given = marks(opened, v.version, cupboard, {"parts": {}, "figures": [], "answers": []})
+        given = marks(opened, v.version, laboratory, {"parts": {}, "figures": [], "answers": []})
         shown.append(
             {
                 "version": v.version,
@@ -58,17 +58,17 @@ def _signed(opened: Opened, cupboard: Cupboard) -> list[dict[str, Any]]:
 
 def _live(opened: Opened, form: str) -> dict[str, Any]:
     """What the page shows of the report as it stands."""
-    cupboard = course_cupboard(opened)
-    content, name = report.content(opened), forms.chosen(form, cupboard)
-    body, fault = forms.body(name, content, cupboard, live=True)
+    laboratory = course_laboratory(opened)
+    content, name = report.content(opened), forms.chosen(form, laboratory)
+    body, fault = forms.body(name, content, laboratory, live=True)
     return {
         "c": content,
         "body": body,
         "shown_fault": fault,
         "form": name,
         "page_detail": name,
-        "forms": forms.offered(cupboard),
-        "signed": _signed(opened, cupboard),
+        "forms": forms.offered(laboratory),
+        "signed": _signed(opened, laboratory),
         "sign_key": str(uuid4()),
     }
 
@@ -137,9 +137,9 @@ def version_or_404(run: int, version: int) -> tuple[SignedReport, dict[str, Any]
 def signed(run: int, version: int) -> ResponseReturnValue:
     opened = opened_or_404(run)
     found, body = version_or_404(run, version)
-    cupboard = course_cupboard(opened)
-    name = forms.chosen(request.args.get("form", ""), cupboard)
-    markup, fault = forms.body(name, body["content"], cupboard)
+    laboratory = course_laboratory(opened)
+    name = forms.chosen(request.args.get("form", ""), laboratory)
+    markup, fault = forms.body(name, body["content"], laboratory)
     bench = standins.of_run(pool(), opened)
     return stage_page(
         "report/signed.html",
@@ -151,9 +151,9 @@ def signed(run: int, version: int) -> ResponseReturnValue:
         body=markup,
         shown_fault=fault,
         form=name,
-        forms=forms.offered(cupboard),
-        truths=behind.truths(opened, bench) if bench is not None else [],
-        **marks(opened, version, cupboard, body["content"], for_bench=True),
+        forms=forms.offered(laboratory),
+        truths=instructor.truths(opened, bench) if bench is not None else [],
+        **marks(opened, version, laboratory, body["content"], for_bench=True),
     )
 
 
@@ -228,7 +228,7 @@ def signed_pdf(run: int, version: int) -> ResponseReturnValue:
 
 
 def _on_paper(number: int, version: int) -> ResponseReturnValue:
-    """What it is set from is not even opened here: that, too, is work beside the pages."""
+    """What it is set from is not even opened here: that, too, is background work."""
     with transaction(pool()) as connection:
         run = run_store.get(connection, number)
         if run is None:
@@ -256,6 +256,6 @@ def _on_paper(number: int, version: int) -> ResponseReturnValue:
 
 
 def follow(opened: Opened, following: Following) -> str:
-    """What changes on the page after a save: what is worked out, and each text that nobody is typing in."""
+    """What changes on the page after a save: what is computed, and each text that nobody is typing in."""
     shown = frame(opened, "report", suspects.report_notes(opened))
     return render_template("report/follow.html", **shown, **_live(opened, following.detail))

@@ -54,7 +54,7 @@ def pdf(page: str, title: str, author: str, paper: str) -> bytes:
 def paper_here(url: str, run: int, version: int, form: str, size: str) -> bytes:
     """A run's report as PDF: as it stands, or a signed ``version``. Raises CavrelError where there is none."""
     from cavrel.present import report, zones
-    from cavrel.service.cupboards import cupboard_of
+    from cavrel.service.laboratories import laboratory_of
     from cavrel.service.opening import open_run
     from cavrel.store import courses, reports
     from cavrel.web import forms, pdf
@@ -66,11 +66,11 @@ def paper_here(url: str, run: int, version: int, form: str, size: str) -> bytes:
             course = courses.get(connection, opened.run.course) if opened is not None else None
             if opened is None or course is None or (version and signed is None):
                 raise CavrelError("", "there is no such report any more")
-            cupboard = cupboard_of(connection, course.id, course.version, course.digest)
+            laboratory = laboratory_of(connection, course.id, course.version, course.digest)
             kept = reports.body(connection, run, version)["content"] if signed else None
         zones.tell_in(opened.run.zone)
         content = kept or report.content(opened)
-        body, _ = forms.body(forms.chosen(form, cupboard), content, cupboard)
+        body, _ = forms.body(forms.chosen(form, laboratory), content, laboratory)
         page = render_template("report/printed.html", c=content, v=signed, body=body)
         title = content["title"] + (" (simulated readings)" if content.get("simulated") else "")
         return pdf.pdf(page, title, signed.author if signed else content["bench"], size)

@@ -41,7 +41,7 @@ def twin(run: int, place: str) -> ResponseReturnValue:
 
 @pages.get("/runs/<int:run>/traces/<place>/part")
 def part(run: int, place: str) -> ResponseReturnValue:
-    """The same without its frame, to stand beside its row at Measure."""
+    """The same without its frame, to stand next to its row at Measure."""
     opened = opened_or_404(run)
     return render_template("traces/part.html", run=opened.run, o=opened, **_content(opened, place))
 

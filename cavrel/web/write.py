@@ -1,4 +1,4 @@
-"""Write: an experiment of one's own as text, judged while it is typed, kept as versions."""
+"""Write: an experiment of one's own as text, checked while it is typed, kept as versions."""
 
 from typing import Any
 from uuid import UUID, uuid4
@@ -14,14 +14,14 @@ from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import run as runs
 from cavrel.core.logbook import slots_of
 from cavrel.core.simulate import simulate
-from cavrel.present import graphs, results, tables
+from cavrel.present import graphs, result_lines, tables
 from cavrel.service.opened import Opened, unstarted
 from cavrel.store import own as own_store
 from cavrel.store.courses import Course
 from cavrel.store.pool import Connection, transaction
 from cavrel.web.addressed import CoursePages, course_of
+from cavrel.web.experiments import newest_laboratory
 from cavrel.web.shared import pool
-from cavrel.web.shelf import newest_cupboard
 
 pages = CoursePages("write", __name__)
 
@@ -108,11 +108,11 @@ def _page(
         version=version,
         versions=versions or [],
         key=str(uuid4()),
-        **_judged(text, faults),
+        **_checked(text, faults),
     )
 
 
-def _judged(text: str, more: tuple[TextFault, ...] = ()) -> dict[str, Any]:
+def _checked(text: str, more: tuple[TextFault, ...] = ()) -> dict[str, Any]:
     """What a text amounts to: its faults, or its table, its page and a simulated run."""
     read = places.read_text(text)
     faults = [*read.faults, *more]
@@ -125,8 +125,8 @@ def _judged(text: str, more: tuple[TextFault, ...] = ()) -> dict[str, Any]:
 def _preview(definition: Definition) -> dict[str, Any]:
     with transaction(pool()) as connection:
         course, _ = course_of(connection)
-        cupboard = newest_cupboard(connection, course)
-    blank_run = unstarted(definition, cupboard, {})
+        laboratory = newest_laboratory(connection, course)
+    blank_run = unstarted(definition, laboratory, {})
     shown: dict[str, Any] = {
         "d": blank_run.definition,
         "tables": tables.tables(blank_run),
@@ -140,7 +140,7 @@ def _preview(definition: Definition) -> dict[str, Any]:
         return shown
     try:
         document = runs.load(simulate(catalogue.program_of(definition), 1))
-        opened = unstarted(definition, cupboard, {}, slots_of(document))
+        opened = unstarted(definition, laboratory, {}, slots_of(document))
     except CavrelError as fault:
         shown["no_stand_in"] = f"{fault}"
         return shown
@@ -148,10 +148,10 @@ def _preview(definition: Definition) -> dict[str, Any]:
 
 
 def _simulated(opened: Opened) -> dict[str, Any]:
-    drawn = graphs.straightened(opened, opened.fit).line if opened.fit and opened.fit.x is not None else None
+    drawn = graphs.fit_graphs(opened, opened.fit).line if opened.fit and opened.fit.x is not None else None
     return {
         "tables": tables.tables(opened),
-        "results": results.overview(opened),
+        "results": result_lines.overview(opened),
         "graph": drawn,
         "findings": opened.findings,
     }
@@ -159,8 +159,8 @@ def _simulated(opened: Opened) -> dict[str, Any]:
 
 @pages.post("/write/check")
 def check() -> ResponseReturnValue:
-    """The same judgement for a text as it is typed, as a fragment of the page."""
-    return render_template("write/judged.html", **_judged(request.form.get("text", "")))
+    """The same check for a text as it is typed, as a fragment of the page."""
+    return render_template("write/checked.html", **_checked(request.form.get("text", "")))
 
 
 @pages.post("/write/check.json")

@@ -179,7 +179,7 @@ def read_first(page: Page) -> None:
 def started(
     page: Page, server: Server, experiment: str, title: str, bench: str, suggested: bool = True, **fields: str
 ) -> int:
-    """The number of a new run, asked for as the shelf's form does; `test_a_run_from_the_shelf_to_a_judged_g` presses the form itself."""
+    """The number of a new run, asked for as the form does; `test_a_run_from_experiments_to_g` presses the form itself."""
     with psycopg.connect(server.database) as connection:
         number = connection.execute("select id from bench where name = %s", [bench]).fetchone()
     token = page.request.get(f"{server.address}/token").json()["token"]

@@ -1,4 +1,4 @@
-"""A bench of the tests: it works the apparatus on the screen by hand and reads it as a person does; long because each kind has its own hand."""
+"""A bench of the tests: it works the simulated apparatus by hand and reads it as a person does; long because each kind has its own hand."""
 
 import re
 from collections.abc import Mapping
@@ -21,7 +21,7 @@ _HALVING = """() => {
     for (let i = 0; i < 40 && high - low > Number(move.step) / 2; i += 1) {
       const middle = (low + high) / 2;
       put(middle);
-      if (/at nought|level/.test(words())) break;
+      if (/at zero|level/.test(words())) break;
       if (right[sign].test(words())) low = middle; else high = middle;
     }
     return;
@@ -94,7 +94,7 @@ _SECRETARY = """() => {
 
 
 def begin(page: Page, server: Server, experiment: str, speed: str = "300") -> "tuple[Robot, int]":
-    """A new run with the apparatus on the screen, whose truths are always the same ones, and its number."""
+    """A new run with the simulated apparatus, whose truths are always the same ones, and its number."""
     run = started(page, server, experiment, f"Screen {experiment}", "Lantern", **{"on-screen": "yes"})
     with psycopg.connect(server.database, autocommit=True) as connection:
         connection.execute("insert into standin (run, seed) values (%s, 20261126)", [run])
@@ -111,7 +111,7 @@ THREE = 0.0027
 
 def agreed(page: Page, server: Server, run: int) -> dict[str, tuple[float, str]]:
     """By result what a run found, (chance, text), after making sure that all of them agree with what the run hides."""
-    truths = page.request.get(f"{server.address}/runs/{run}/behind.json").json()["truths"]
+    truths = page.request.get(f"{server.address}/runs/{run}/instructor.json").json()["truths"]
     table = page.eval_on_selector_all(
         "#tables input[data-slot]", "all => all.filter((i) => i.value).map((i) => `${i.dataset.slot}=${i.value}`)"
     )
@@ -227,7 +227,7 @@ class Robot:
 
         def further() -> bool | None:
             words = str(page.locator("#bench-state").text_content())
-            return None if re.search(r"at nought|level", words) else bool(right.search(words))
+            return None if re.search(r"at zero|level", words) else bool(right.search(words))
 
         while (high - low) / whole > 0.012:
             drag(page, ((low + high) / 2 - first) / whole)

@@ -1,5 +1,4 @@
-"""Carrying an experiment out on the screen's own apparatus. The tests that do so stand in a file for each part of the shelf, so that they run beside
-each other."""
+"""Carrying an experiment out with the simulated apparatus. Its tests stand in a file for each part of the catalogue, so that they run at once."""
 
 import os
 
@@ -57,7 +56,7 @@ ALL = os.environ.get("CAVREL_FUZZ", "1") != "1"
 
 
 def of_fields(*fields: str) -> list[str]:
-    """The experiments of some parts of the shelf."""
+    """The experiments of some parts of the catalogue."""
     known = (name for name, definition in catalogue.experiments().items() if definition.field in fields)
     return sorted(name for name in known if ALL or name in ALWAYS)
 

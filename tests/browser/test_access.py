@@ -13,10 +13,10 @@ ALL = os.environ.get("CAVREL_FUZZ", "1") != "1"
 PAGES = [
     "/runs/1/plan",
     "/runs/1/measure",
-    "/runs/1/straighten",
-    "/runs/1/judge",
+    "/runs/1/fit",
+    "/runs/1/result",
     "/runs/1/report",
-    "/cupboard",
+    "/laboratory",
     "/patterns",
 ]
 PAGES += [
@@ -29,12 +29,12 @@ PAGES += [
     "/lessons",
     "/lessons/1",
     "/runs/1/logbook",
-    "/runs/8/judge",
+    "/runs/8/result",
     "/runs/1/export",
     "/runs/1/import",
     "/runs/9/traces/force.a.1",
     "/runs",
-    "/bring",
+    "/import",
     "/course",
     "/write",
     "/help/tour",
@@ -44,8 +44,8 @@ PAGES += [
 
 THEMED = {
     "/runs/1/measure",
-    "/runs/1/straighten",
-    "/runs/1/judge",
+    "/runs/1/fit",
+    "/runs/1/result",
     "/runs/1/report",
     "/patterns",
 }
@@ -92,7 +92,7 @@ def test_the_dark_room_shows_only_black_and_red(page: Page, server: Server) -> N
 
 
 def test_a_point_is_left_out_and_taken_back_by_keyboard_alone(page: Page, server: Server) -> None:
-    page.goto(f"{server.address}/runs/2/straighten")
+    page.goto(f"{server.address}/runs/2/fit")
     page.wait_for_selector("html[data-ready=yes]")
     before = page.locator(".line-reading dd").first.inner_text()
     page.locator('.two-graphs figure:last-child .pt[data-at="swings.3"]').focus()
@@ -111,7 +111,7 @@ def test_a_point_is_left_out_and_taken_back_by_keyboard_alone(page: Page, server
 
 
 def test_a_point_pressed_asks_for_a_reason(page: Page, server: Server) -> None:
-    page.goto(f"{server.address}/runs/2/straighten")
+    page.goto(f"{server.address}/runs/2/fit")
     page.wait_for_selector("html[data-ready=yes]")
     page.locator('.two-graphs figure:last-child .pt[data-at="swings.4"]').click()
     expect(page.locator("#ask-title")).to_have_text("Why leave out row 4?")
@@ -123,7 +123,7 @@ def test_the_theme_is_kept(page: Page, server: Server) -> None:
     page.goto(f"{server.address}/runs/1/measure")
     page.wait_for_selector("html[data-ready=yes]")
     page.get_by_role("button", name="Dark room").click()
-    page.goto(f"{server.address}/runs/1/judge")
+    page.goto(f"{server.address}/runs/1/result")
     expect(page.locator("html")).to_have_attribute("data-theme", "dark-room")
 
 
@@ -131,4 +131,4 @@ def test_all_keys_are_shown(page: Page, server: Server) -> None:
     page.goto(f"{server.address}/runs/1/measure")
     page.wait_for_selector("html[data-ready=yes]")
     page.keyboard.press("?")
-    expect(page.get_by_role("heading", name="Keys")).to_be_visible()
+    expect(page.get_by_role("heading", name="Keyboard shortcuts")).to_be_visible()

@@ -1,4 +1,4 @@
-"""Whole experiments at the page, from the Shelf to a judged result: by keyboard alone, and by touch on a telephone."""
+"""Whole experiments at the page, from the list of experiments to a result: by keyboard alone, and by touch on a telephone."""
 
 import os
 import re
@@ -109,7 +109,7 @@ def test_by_keyboard_alone(page: Page, server: Server, experiment: str) -> None:
     assert keys.count - begun <= MOST_A_READING * typed + 1
     saved(page)
     keys.press("Alt+4")
-    page.wait_for_url(re.compile("/judge"))
+    page.wait_for_url(re.compile("/result"))
     number = page.request.get(page.url + ".json").json()
     assert any(r["value"] is not None for r in number["results"].values()), number["results"]
     expect(page.locator(".value-big, .card-result").first).to_be_visible()
@@ -145,7 +145,7 @@ def test_by_touch_on_a_telephone(browser: Browser, server: Server, experiment: s
     saved(page)
     assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
     page.locator('.stage[data-stage="4"]').tap()
-    page.wait_for_url(re.compile("/judge"))
+    page.wait_for_url(re.compile("/result"))
     number = page.request.get(page.url + ".json").json()
     assert any(r["value"] is not None for r in number["results"].values())
     context.close()

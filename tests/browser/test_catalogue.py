@@ -1,4 +1,4 @@
-"""Conventions, calls, searching the shelf, writing one's own, at the real interface."""
+"""Conventions, calls, searching the experiments, writing one's own, at the real interface."""
 
 import re
 from collections.abc import Callable
@@ -81,7 +81,7 @@ def test_writing_ones_own_from_fault_to_run(page: Page, server: Server) -> None:
     expect(page.locator("#faults h3")).to_contain_text(f"Line {line}")
     page.wait_for_selector("html[data-ready=yes]")
     text.fill(whole)
-    expect(page.locator("#faults")).to_contain_text("A good definition")
+    expect(page.locator("#faults")).to_contain_text("Valid definition")
     expect(page.locator(".preview-page")).to_contain_text("Stiffness")
     page.get_by_role("button", name="Save as version 1").click()
     page.wait_for_url(re.compile("/write/harbour-spring"))

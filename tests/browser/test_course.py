@@ -1,4 +1,4 @@
-"""The course taken along: a bar that survives a reload, a process that is killed over it and goes on, a file at the end."""
+"""The course exported: a bar that survives a reload, a process that is killed over it and goes on, a file at the end."""
 
 import contextlib
 import io

@@ -103,7 +103,7 @@ def test_an_entry_that_breaks_the_server_is_set_aside_and_can_be_mended(
 
     def break_on(route, request):
         if '"6.66"' in (request.post_data or ""):  # the text, not a moment's 16.66 seconds
-            return route.fulfill(status=500, json={"error": "Something broke here", "what": "It broke."})
+            return route.fulfill(status=500, json={"error": "Something went wrong", "what": "It broke."})
         return route.continue_()
 
     page.route("**/entries", break_on)
@@ -113,7 +113,7 @@ def test_an_entry_that_breaks_the_server_is_set_aside_and_can_be_mended(
     expect(page.locator("#refused")).to_contain_text("It broke", timeout=25000)
     expect(page.locator("#kept")).to_have_attribute("data-state", "saved", timeout=20000)
     assert readings(page, server, run) == {"swings.t.2.1": "38.11"}
-    page.get_by_role("button", name="mend it").click()
+    page.get_by_role("button", name="correct it").click()
     expect(cell(page, "swings.t.1.1")).to_be_focused()
     cell(page, "swings.t.1.1").fill("31.66")
     page.keyboard.press("Enter")
@@ -159,7 +159,7 @@ def test_n_and_x_do_not_type_themselves(page: Page, new_run: Callable[..., int])
     expect(page.locator("#ask-text")).to_have_value("")
     page.locator("#ask-cancel").click()
     page.keyboard.press("?")
-    page.get_by_label("single letters are keys").uncheck()
+    page.get_by_label("single-key shortcuts on").uncheck()
     page.keyboard.press("Escape")
     page.wait_for_timeout(400)
     page.locator("body").click(position={"x": 4, "y": 300})
@@ -217,8 +217,8 @@ def test_no_page_is_wider_than_its_window(page: Page, server: Server) -> None:
         "/",
         "/runs",
         "/experiments/pendulum",
-        *(f"/runs/1/{s}" for s in ("measure", "straighten", "judge", "report", "logbook", "export")),
-        *(f"/runs/{r}/{s}" for r in (4, 9, 16) for s in ("measure", "straighten")),
+        *(f"/runs/1/{s}" for s in ("measure", "fit", "result", "report", "logbook", "export")),
+        *(f"/runs/{r}/{s}" for r in (4, 9, 16) for s in ("measure", "fit")),
     ]
     for path in paths:
         page.set_viewport_size({"width": 1280, "height": 800})

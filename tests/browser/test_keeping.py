@@ -68,14 +68,14 @@ def test_entries_made_while_the_server_is_away_are_kept_here_and_sent_later(
         page.keyboard.press("Enter")
         cell(page, "swings.t.2.1").fill("38.2")
         page.keyboard.press("Enter")
-        expect(page.locator("#kept")).to_have_text(re.compile("2 kept here"))
+        expect(page.locator("#kept")).to_have_text(re.compile("2 saved on this device"))
         page.reload()
         page.wait_for_selector("html[data-ready=yes]")
         expect(cell(page, "swings.t.1.1")).to_have_value("31.11")
-        expect(page.locator("#kept")).to_have_text(re.compile("2 kept here"))
+        expect(page.locator("#kept")).to_have_text(re.compile("2 saved on this device"))
         cell(page, "swings.t.3.1").fill("44.01")
         page.keyboard.press("Enter")
-        expect(page.locator("#kept")).to_have_text(re.compile("3 kept here"))
+        expect(page.locator("#kept")).to_have_text(re.compile("3 saved on this device"))
     finally:
         server.start()
     expect(page.locator("#kept")).to_have_attribute("data-state", "saved", timeout=15000)
@@ -131,7 +131,7 @@ def test_two_pages_on_one_cell_lose_neither_reading(page: Page, server: Server, 
         cell(on, "swings.t.1.1").fill(text)
         on.keyboard.press("Enter")
         saved(on)
-    expect(other.locator(".note", has_text="was written twice")).to_contain_text("31.11")
+    expect(other.locator(".note", has_text="was entered twice")).to_contain_text("31.11")
 
 
 def test_an_entry_the_server_cannot_take_is_shown_and_blocks_nothing(
@@ -162,7 +162,7 @@ def test_while_the_database_is_away_the_page_keeps_and_says_so(
         try:
             cell(page, "swings.t.1.1").fill("31.11")
             page.keyboard.press("Enter")
-            expect(page.locator("#kept")).to_have_text(re.compile("1 kept here"), timeout=15000)
+            expect(page.locator("#kept")).to_have_text(re.compile("1 saved on this device"), timeout=15000)
         finally:
             admin.execute(f"alter database {name} allow_connections true")
     expect(page.locator("#kept")).to_have_attribute("data-state", "saved", timeout=20000)
@@ -182,7 +182,7 @@ def test_what_is_typed_before_the_scripts_are_there_is_kept(
     cell(early, "swings.t.1.1").fill("31.11")
     early.keyboard.press("Enter")
     cell(early, "swings.t.2.1").fill("38.")
-    expect(early.locator("#kept")).to_have_text("kept here until the page is ready")
+    expect(early.locator("#kept")).to_have_text("saved on this device until the page is ready")
     early.unroute("**/js/page.js")
     early.clock.fast_forward(8000)
     early.wait_for_selector("html[data-ready=yes]")
@@ -250,7 +250,7 @@ def test_a_reading_is_saved_and_the_next_one_sent_though_figures_never_come(
     cell(page, "swings.t.1.1").fill("31.12")  # each cell knows the entry it writes over: no clash is seen
     page.keyboard.press("Enter")
     saved(page)
-    expect(page.locator("#notes")).not_to_contain_text("written twice")
+    expect(page.locator("#notes")).not_to_contain_text("entered twice")
     entries = page.request.get(f"{server.address}/runs/{run}/logbook.json").json()["entries"]
     assert entries[-1]["kind"] == "correction" and entries[-1]["body"]["text"] == "31.12"
 
@@ -260,11 +260,11 @@ def test_a_clock_that_is_set_back_changes_no_order(page: Page, server: Server, n
     page.route("**/entries", lambda route: route.abort())
     cell(page, "swings.t.1.1").fill("13.1")
     page.keyboard.press("Enter")
-    expect(page.locator("#kept")).to_contain_text("1 kept here")
+    expect(page.locator("#kept")).to_contain_text("1 saved on this device")
     page.evaluate("(() => { const now = Date.now; Date.now = () => now() - 3600000; })()")
     cell(page, "swings.t.1.1").fill("31.1")
     page.keyboard.press("Enter")
-    expect(page.locator("#kept")).to_contain_text("2 kept here")
+    expect(page.locator("#kept")).to_contain_text("2 saved on this device")
     page.unroute("**/entries")
     page.reload()
     expect(page.locator("#rail")).to_contain_text("1 of 40 readings")
@@ -281,7 +281,7 @@ def test_a_late_reading_asks_in_the_page_that_sent_it(page: Page, server: Server
     page.route("**/news?*", lambda route: route.abort())
     cell(page, "swings.t.1.1").fill("13.1")
     page.keyboard.press("Enter")
-    expect(page.locator("#kept")).to_contain_text("1 kept here")
+    expect(page.locator("#kept")).to_contain_text("1 saved on this device")
     page.wait_for_timeout(1200)
     # Another device knows nothing of what this one keeps.
     fresh = entry("reading", "swings.t.1.1", text="31.1", over=None)
@@ -291,10 +291,10 @@ def test_a_late_reading_asks_in_the_page_that_sent_it(page: Page, server: Server
     )
     assert answer.ok
     page.unroute_all()
-    note = page.locator("#notes .note", has_text="13.1 came late")
+    note = page.locator("#notes .note", has_text="13.1 arrived late")
     expect(note).to_be_visible()
     expect(cell(page, "swings.t.1.1")).to_have_value("31.1")
-    note.get_by_role("button", name="Take 13.1").click()
+    note.get_by_role("button", name="Use 13.1").click()
     expect(cell(page, "swings.t.1.1")).to_have_value("13.1")
     expect(note).to_have_count(0)
     saved(page)

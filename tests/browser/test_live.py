@@ -1,4 +1,4 @@
-"""A sensor sends, a page listens: samples drawn as they come, none lost when server and page go away, kept beside their row."""
+"""A sensor sends, a page listens: samples drawn as they come, none lost when server and page go away, kept next to their row."""
 
 import subprocess
 import sys

@@ -32,7 +32,7 @@ def type_run(page: Page) -> None:
     saved(page)
 
 
-def test_a_run_from_the_shelf_to_a_judged_g(page: Page, server: Server) -> None:
+def test_a_run_from_experiments_to_g(page: Page, server: Server) -> None:
     page.goto(server.address)
     page.get_by_role("link", name=re.compile("Free-fall acceleration from a pendulum")).click()
     page.get_by_label("Bench").select_option(label="Beacon")
@@ -43,11 +43,11 @@ def test_a_run_from_the_shelf_to_a_judged_g(page: Page, server: Server) -> None:
     page.locator("#gate-read").click()
     expect(page.locator("#rail")).not_to_contain_text("unread")
     # The grey 20 is no reading until somebody takes it.
-    expect(page.locator("#notes")).to_contain_text("A suggested value is not in use yet")
+    expect(page.locator("#notes")).to_contain_text("A suggested value is not used yet")
     page.get_by_role("button", name="Use this value").click()
     expect(cell(page, "quantities.N.1")).to_have_value("20")
     type_run(page)
-    expect(page.locator("#notes")).not_to_contain_text("not in use yet")
+    expect(page.locator("#notes")).not_to_contain_text("not used yet")
     # Everything that follows stands on the page without loading it again.
     expect(page.locator("#c-swings-1-T")).to_have_text(re.compile(r"1\.55"))
     expect(page.locator("#rail")).to_contain_text("8 of 40 readings")
@@ -88,7 +88,7 @@ def test_the_watch_counts_stops_at_n_and_fills_the_active_trial(page: Page, new_
     saved(page)
     cell(page, "swings.t.3.2").click()
     page.keyboard.press("Escape")
-    expect(page.locator("#watch-goes")).to_have_text("goes to row 3, trial 2")
+    expect(page.locator("#watch-goes")).to_have_text("next: row 3, trial 2")
     expect(page.locator("#watch-laps i")).to_have_count(5)
     for count in range(6):
         page.keyboard.press("Space")
@@ -114,7 +114,7 @@ def test_a_spoilt_timing_fills_nothing_and_stays_on_record(page: Page, new_run: 
     page.keyboard.press("Space")
     page.wait_for_timeout(150)
     page.keyboard.press("Space")
-    page.get_by_role("button", name="Spoilt").click()
+    page.get_by_role("button", name="Discard").click()
     expect(page.locator("#watch-time")).to_have_text("0.00")
     expect(cell(page, "swings.t.1.1")).to_have_value("")
     saved(page)
@@ -152,8 +152,8 @@ def test_an_implausible_reading_is_kept_and_remarked_on(page: Page, new_run: Cal
     expect(page.locator('td[data-slot="swings.t.1.1"]')).to_have_class(re.compile("lit"))
     cell(page, "swings.t.1.1").focus()
     expect(note).to_have_class(re.compile("lit"))
-    note.get_by_role("button", name="It stands").click()
-    expect(page.locator(".note", has_text="let stand")).to_be_visible()
+    note.get_by_role("button", name="Keep").click()
+    expect(page.locator(".note", has_text="kept")).to_be_visible()
 
 
 def test_what_is_no_number_is_kept_as_written(page: Page, new_run: Callable[..., int]) -> None:
@@ -175,8 +175,8 @@ def test_a_correction_keeps_the_old_text_and_asks_for_a_reason(page: Page, new_r
     page.keyboard.press("Enter")
     expect(page.locator("#w-swings-t-1-1")).to_have_text("13.11")
     page.locator(".note", has_text="corrected: why?").get_by_role("button", name="Give the reason…").click()
-    page.get_by_role("button", name="typing slip").click()
-    expect(page.locator(".note", has_text="“typing slip”")).to_be_visible()
+    page.get_by_role("button", name="typing error").click()
+    expect(page.locator(".note", has_text="“typing error”")).to_be_visible()
     expect(cell(page, "swings.t.1.1")).to_have_value("31.11")
 
 
@@ -192,7 +192,7 @@ def test_leaving_a_trial_out_needs_a_reason_and_can_be_taken_back(page: Page, se
     expect(page.locator(".note", has_text="“counted nineteen”")).to_be_visible()
     expect(page.locator("#m-swings-t-5-3")).to_have_class(re.compile("out"))
     expect(page.locator("#c-swings-5-t")).to_have_text("56.05")
-    page.get_by_role("button", name="Take back").click()
+    page.get_by_role("button", name="Restore").click()
     expect(page.locator("#m-swings-t-5-3")).to_have_class(re.compile("suspect"))
 
 

@@ -52,7 +52,7 @@ def test_from_bare_to_measure(page: Page, server: Server, new_run: Callable[...,
     page.wait_for_function(
         f"() => parseFloat(document.querySelector('.promise-first .digits').textContent.split('±')[1]) > {before}"
     )
-    page.get_by_role("button", name=re.compile("Take it: 40 swings")).click()
+    page.get_by_role("button", name=re.compile("Use this: 40 swings")).click()
     expect(field(page, "quantities.N.1")).to_have_value("40")
     page.wait_for_function(
         f"() => parseFloat(document.querySelector('.promise-first .digits').textContent.split('±')[1]) < {2 * before}"
@@ -111,13 +111,13 @@ def test_a_set_point_outside_is_refused_with_the_reason(
     field(page, "settings:swings.L").fill("60 100 900")
     page.keyboard.press("Tab")
     expect(page.locator(".set-points .fault.own")).to_contain_text(
-        "900 lies outside what this experiment allows, 20 to 600"
+        "900 is outside the range of this experiment, 20 to 600"
     )
     assert entries(page, server, run) == []
     page.reload()
     page.wait_for_selector("html[data-ready=yes]")
     expect(field(page, "settings:swings.L")).to_have_value("60 100 900")  # not kept, and not lost
-    expect(page.locator(".set-points .fault.own")).to_contain_text("900 lies outside")
+    expect(page.locator(".set-points .fault.own")).to_contain_text("900 is outside")
     field(page, "settings:swings.L").fill("60 100 90O")
     page.keyboard.press("Tab")
     expect(page.locator("#refused")).to_contain_text("set point 3")
@@ -208,7 +208,7 @@ def test_an_instrument_that_it_was_all_along_is_a_correction_with_a_reason(
     assert "taken_with" not in found or found["taken_with"] == {}
     assert found["instruments"]["watch"]["kind"] == "photogate timer"
     page.goto(f"{server.address}/runs/{run}/logbook")
-    expect(page.locator("main")).to_contain_text("all along: “the gate was on the bench from the start”")
+    expect(page.locator("main")).to_contain_text("from the start: “the gate was on the bench from the start”")
 
 
 def test_on_a_telephone(page: Page, server: Server, new_run: Callable[..., int]) -> None:
@@ -232,7 +232,7 @@ def test_other_experiments_are_planned(
     run = new_run("Planned", experiment=experiment)
     plan(page, server, run)
     promised(page)
-    expect(page.locator("#promises")).to_contain_text("minutes with setting up")
+    expect(page.locator("#promises")).to_contain_text("minutes, set-up included")
     for tick in page.locator(".tick input").all():
         tick.check()
     saved(page)

@@ -6,8 +6,8 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Server
+from tests.browser.test_fit import at, readings, typed
 from tests.browser.test_measure import saved
-from tests.browser.test_straighten import at, readings, typed
 
 
 @pytest.fixture
@@ -21,7 +21,7 @@ def test_a_draft_is_taken_and_another_rewritten(page: Page, server: Server, run:
     at(page, server, run, "report")
     aim = page.locator("#part-aim")
     expect(aim).to_have_class("part draft")
-    aim.get_by_role("button", name="Take it").click()
+    aim.get_by_role("button", name="Accept draft").click()
     saved(page)
     expect(page.locator("#part-aim")).to_have_class("part own")
     page.locator("#write-conclusion summary").click()
@@ -61,11 +61,11 @@ def test_signed_marked_and_given_back(page: Page, server: Server, run: int) -> N
     # What was typed last belongs to the version, though nobody waited for its save.
     page.locator("#write-discussion summary").click()
     page.get_by_role("textbox", name="Discussion").fill("The swings were counted aloud.")
-    page.get_by_label("Signed by").fill("Ines")
-    page.get_by_role("button", name="Sign as it stands").click()
-    expect(page.locator("#left-to-do")).to_contain_text("Drafts that nobody has taken or rewritten")
-    page.get_by_role("button", name="Sign all the same").click()
-    expect(page.locator(".signed-line")).to_contain_text("signed by Ines")
+    page.get_by_label("Submitted by").fill("Ines")
+    page.get_by_role("button", name="Submit").click()
+    expect(page.locator("#left-to-do")).to_contain_text("Drafts to review")
+    page.get_by_role("button", name="Submit anyway").click()
+    expect(page.locator(".signed-line")).to_contain_text("submitted by Ines")
     expect(page.locator("#report")).to_contain_text("The swings were counted aloud.")
     version = page.url
     page.goto(f"{version}/mark")

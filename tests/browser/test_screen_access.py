@@ -1,4 +1,4 @@
-"""The apparatus on the screen and the samples beside a row, for everyone: axe-core in each theme and scene, and narrow windows."""
+"""The simulated apparatus and the samples next to a row, for everyone: axe-core in each theme and scene, and narrow windows."""
 
 import os
 
@@ -32,6 +32,6 @@ def test_no_serious_finding(page: Page, server: Server, experiment: str, setting
         page.set_viewport_size({"width": width, "height": 844})
         assert page.evaluate("document.documentElement.scrollWidth") <= width
     if experiment == "metre-bridge":
-        page.goto(f"{server.address}/runs/{run}/behind?truth=yes")
+        page.goto(f"{server.address}/runs/{run}/instructor?truth=yes")
         page.wait_for_selector("html[data-ready=yes]")
         assert serious(page, EVERYTHING) == []

@@ -1,4 +1,4 @@
-"""The apparatus on the screen worked by a finger on a phone, by the keyboard alone, and through a server that dies."""
+"""The simulated apparatus worked by a finger on a phone, by the keyboard alone, and through a server that dies."""
 
 import re
 
@@ -18,7 +18,7 @@ def test_a_finger_on_a_phone_reads_and_writes_down(browser: Browser, server: Ser
     page.get_by_role("button", name="Start measuring").tap()
     page.wait_for_selector("html[data-ready=yes]")
     read_first(page)
-    page.get_by_role("button", name="Apparatus on the screen").tap()
+    page.get_by_role("button", name="Use simulated apparatus").tap()
     page.wait_for_selector("html[data-ready=yes]")
     for row, n in enumerate(WEIGHTS, 1):
         cell = page.locator(f'input[data-slot="loads.n.{row}.1"]')
@@ -31,7 +31,7 @@ def test_a_finger_on_a_phone_reads_and_writes_down(browser: Browser, server: Ser
         page.wait_for_function("slot => document.getElementById('screen-bench').dataset.slot === slot", arg=slot)
         said = page.locator("#bench-face svg").get_attribute("aria-label")
         page.locator("#bench-reading").fill(read_label(str(said), unit))
-        page.get_by_role("button", name="Write it down").tap()
+        page.get_by_role("button", name="Record").tap()
         expect(page.locator(f'input[data-slot="{slot}"]')).not_to_have_value("")
     expect(page.locator("#kept")).to_have_attribute("data-state", "saved")
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
@@ -58,7 +58,7 @@ def test_the_keyboard_alone_finds_a_null_and_writes_it(page: Page, server: Serve
     page.locator("#bench-move").focus()
     for _ in range(60):
         words = str(page.locator("#bench-state").text_content())
-        if "stays at nought" in words:
+        if "stays at zero" in words:
             break
         away = re.search(r"([\d.]+) divisions (left|right)", words)
         key = "PageUp" if away[2] == "left" else "PageDown"
@@ -66,7 +66,7 @@ def test_the_keyboard_alone_finds_a_null_and_writes_it(page: Page, server: Serve
             key = "ArrowRight" if away[2] == "left" else "ArrowLeft"
         for _ in range(1 if key.startswith("Page") else max(1, round(float(away[1]) * 8))):
             page.keyboard.press(key)
-    assert "stays at nought" in str(page.locator("#bench-state").text_content())
+    assert "stays at zero" in str(page.locator("#bench-state").text_content())
     assert "nearest mark" in str(page.locator("#bench-move").get_attribute("aria-valuetext"))
     reading = robot.reads("first.l.1.1")
     page.locator("#bench-reading").focus()

@@ -1,4 +1,4 @@
-"""The table with hands full: a block pasted, the steps beside it, a reading left out by key, a watch that counts down."""
+"""The table with hands full: a block pasted, the steps next to it, a reading left out by key, a watch that counts down."""
 
 import re
 from collections.abc import Callable
@@ -70,7 +70,7 @@ def test_a_reading_of_a_quantity_is_left_out_by_key_and_taken_back(page: Page, n
     note = page.locator(".note", has_text="left out")
     expect(note).to_contain_text("reading 3 left out")
     expect(page.locator("#m-quantities-r-3")).to_have_class(re.compile("out"))
-    note.get_by_role("button", name="Take back").click()
+    note.get_by_role("button", name="Restore").click()
     expect(note).to_have_count(0)
 
 
@@ -96,5 +96,5 @@ def test_the_watch_counts_down_and_can_be_told_not_yet(page: Page, new_run: Call
     shown = page.evaluate("window.shown")
     assert [text for text in shown if text.startswith("−")] == ["−3", "−2", "−1"]
     first = next(float(text) for text in shown if not text.startswith("−"))
-    assert 0 <= first < 2, "it runs from nought, not from when somebody pressed"
-    page.get_by_role("button", name="Spoilt").click()
+    assert 0 <= first < 2, "it runs from zero, not from when somebody pressed"
+    page.get_by_role("button", name="Discard").click()

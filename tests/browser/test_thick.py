@@ -23,7 +23,7 @@ def test_a_full_store_says_what_is_true_and_asks_before_it_goes(
         cell(page, f"swings.t.{row}.1").fill(text)
         page.keyboard.press("Enter")
     expect(page.locator("#kept")).to_contain_text(
-        "2 only in this page, for this browser keeps nothing more: leave it open"
+        "2 only in this page, because this browser’s storage is full: keep the page open"
     )
     asked: list[str] = []
 
@@ -85,13 +85,13 @@ def test_what_is_chosen_while_a_convention_is_on_its_way_stays(page: Page, serve
     assert len(held) == 1
     page.locator("#bench").select_option("3")
     page.locator("#title").fill("Our own title")
-    page.get_by_label("the apparatus is the one on the screen").check()
+    page.get_by_label("simulated apparatus").check()
     held[0].continue_()
     expect(page.locator("html.htmx-request")).to_have_count(0)
     page.wait_for_timeout(600)
     expect(page.locator("#bench")).to_have_value("3")
     expect(page.locator("#title")).to_have_value("Our own title")
-    expect(page.get_by_label("the apparatus is the one on the screen")).to_be_checked()
+    expect(page.get_by_label("simulated apparatus")).to_be_checked()
 
 
 def test_a_refused_start_is_in_sight_on_a_phone(page: Page, server: Server) -> None:
@@ -101,7 +101,7 @@ def test_a_refused_start_is_in_sight_on_a_phone(page: Page, server: Server) -> N
     page.evaluate("document.getElementById('bench').removeAttribute('required')")
     page.get_by_role("button", name="Start measuring").click()
     page.wait_for_selector("html[data-ready=yes]")
-    expect(page.get_by_text("Choose the bench that measures.")).to_be_in_viewport()
+    expect(page.get_by_text("Choose a bench.")).to_be_in_viewport()
     page.set_viewport_size({"width": 1280, "height": 800})
 
 

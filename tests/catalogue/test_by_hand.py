@@ -1,4 +1,4 @@
-"""Each experiment on readings without noise that are worked out here, from the physics and from values outside the project, never from
+"""Each experiment on readings without noise that are computed here, from the physics and from values outside the project, never from
 its own definition or stand-in: the constant put in must come out."""
 
 import math

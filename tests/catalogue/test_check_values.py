@@ -1,4 +1,4 @@
-"""The catalogue's experiments on numbers worked out by hand. Common practice, no source, unless a docstring names one."""
+"""The catalogue's experiments on numbers computed by hand. Common practice, no source, unless a docstring names one."""
 
 import math
 from typing import Any
@@ -9,7 +9,7 @@ from cavrel import catalogue
 from cavrel.core.analysis import Analysis, analyse
 from cavrel.core.findings import findings_of
 from cavrel.core.findings.finding import Finding
-from cavrel.core.findings.judge import judge
+from cavrel.core.findings.verdict import verdict_of
 from cavrel.core.logbook import run as runs
 from cavrel.core.simulate import simulate
 
@@ -167,7 +167,7 @@ def test_sink_or_float_has_a_probability() -> None:
             quantities={"theta": "20.0"},
             series={"pieces": {**edges, "m": masses}},
         )
-        said = judge(analysis, analysis.results["rho"]).side
+        said = verdict_of(analysis, analysis.results["rho"]).side
         assert said is not None
         words, probability = said
         assert probability == pytest.approx(chance, abs=0.12)

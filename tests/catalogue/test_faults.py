@@ -11,7 +11,7 @@ from cavrel.core.analysis import Analysis, analyse
 from cavrel.core.definition import load
 from cavrel.core.errors import DefinitionError
 from cavrel.core.findings import findings_of
-from cavrel.core.findings.judge import judge
+from cavrel.core.findings.verdict import verdict_of
 from cavrel.core.logbook import run as runs
 from cavrel.core.simulate import simulate
 
@@ -27,7 +27,7 @@ def said(analysis: Analysis) -> set[str]:
     """Codes of the remarks that are more than notes, and the kinds of verdicts."""
     meanings = catalogue.meanings_of(analysis.program.definition)
     codes = {finding.code for finding in findings_of(analysis, meanings) if finding.level != "note"}
-    return codes | {judge(analysis, result).kind for result in analysis.results.values()}
+    return codes | {verdict_of(analysis, result).kind for result in analysis.results.values()}
 
 
 @pytest.mark.parametrize(("experiment", "fault"), EVERY)

@@ -138,7 +138,7 @@ def test_every_experiment_that_ships_rehearses_well() -> None:
 
 
 def test_what_is_not_read_is_what_the_definition_says_and_exact() -> None:
-    """The angle of a swing: nought where nobody read it, and a correction where somebody did."""
+    """The angle of a swing: zero where nobody read it, and a correction where somebody did."""
     definition = catalogue.experiments()["pendulum"]
     document = {
         "format": "cavrel-run/1",

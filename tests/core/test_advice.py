@@ -118,7 +118,7 @@ def test_more_rows_go_between_then_beyond_then_from_the_first_on() -> None:
     assert settable(length, np.array([0.4, 0.4]), 0.0, 0.4).tolist() == [0.4, 0.4]
 
 
-def test_of_a_sum_that_ought_to_be_nought_no_percent_is_promised() -> None:
+def test_of_a_sum_that_ought_to_be_zero_no_percent_is_promised() -> None:
     results = planner("rule-equilibrium").forecast(Setup()).results
     assert math.isnan(results["tau_sum"].percent)
     assert results["M"].percent == pytest.approx(0.5, abs=0.2)

@@ -13,7 +13,7 @@ ROOT = Path(cavrel.__file__).parent
 _APART = re.compile(r"(?:significant\(|/ [\w.]*factor|from_si\()[^\n]*\{[\w.]*\.pretty\}")
 _ALONE = {
     "present/graphs.py",  # a gradient read off in the axes' own units, and two slopes that share one unit
-    "present/judge.py",  # the two ends of an interval share one unit
+    "present/result.py",  # the two ends of an interval share one unit
 }
 
 

@@ -9,7 +9,7 @@ from cavrel.core.analysis import analyse
 from cavrel.core.bench import Bench, NotYet, instrument_faults, truths
 from cavrel.core.definition.steps import Program
 from cavrel.core.errors import DefinitionError
-from cavrel.core.findings.judge import judge
+from cavrel.core.findings.verdict import verdict_of
 from cavrel.core.logbook import run as runs
 from cavrel.core.logbook.run import RunDocument, trials
 from cavrel.core.logbook.slots import Slot
@@ -197,7 +197,7 @@ def test_nobody_who_reads_rightly_is_condemned(experiment: str) -> None:
         for seed in range(16):
             analysis = analyse(of, runs.load(simulate(of, seed, options=chosen, hidden=True)))
             for name, result in analysis.results.items():
-                condemned[name] = condemned.get(name, 0) + (judge(analysis, result).kind == "disagrees")
+                condemned[name] = condemned.get(name, 0) + (verdict_of(analysis, result).kind == "disagrees")
         assert max(condemned.values(), default=0) <= 2, (chosen, condemned)
 
 

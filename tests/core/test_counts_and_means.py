@@ -7,7 +7,7 @@ import pytest
 from scipy import optimize, special, stats
 
 from cavrel.core.findings import findings_of
-from cavrel.core.findings.judge import judge
+from cavrel.core.findings.verdict import verdict_of
 from tests.core.machine import columns, program, run
 
 T = np.arange(12) * 15.0 + 7.5
@@ -66,7 +66,7 @@ def test_five_low_counts_are_fitted_by_the_likelihood(counts: list[int]) -> None
 
 
 def test_counts_that_do_not_fall_have_no_half_life() -> None:
-    """The slope of equal counts is nought but for the last bits of its sum; minus a half over that was a half-life of 10¹⁷ s."""
+    """The slope of equal counts is zero but for the last bits of its sum; minus a half over that was a half-life of 10¹⁷ s."""
     found = decay(["3", "3", "3", "3", "3"])
     assert found.fits["f"].parameters["k"].value == 0.0
     assert found.results["h"].reason
@@ -86,7 +86,7 @@ def test_a_half_life_from_few_counts_has_a_lopsided_interval() -> None:
 
 
 def test_a_component_that_crosses_a_pole_makes_no_linear_result() -> None:
-    """1/a pushed through nought on both sides: the pushes cancel in the sum, and each alone tells."""
+    """1/a pushed through zero on both sides: the pushes cancel in the sum, and each alone tells."""
     made = program(
         quantities={n: {"label": n} for n in ("a", "b")},
         results={"r": {"label": "r", "formula": "1/a - 1/b"}, "s": {"label": "s", "formula": "a - b"}},
@@ -229,7 +229,7 @@ def test_the_difference_has_degrees_of_freedom_of_its_own() -> None:
         results={"m": {"label": "m", "formula": "mean(a.x)", "accepted": "b"}},
     )
     far = run(made, series={"a": {"x": ["10.0000", "10.0010"]}}, quantities={"b": "9.0 ± 0.1"})
-    found = judge(far, far.results["m"])
+    found = verdict_of(far, far.results["m"])
     assert found.kind == "disagrees"
     assert found.z == pytest.approx(10, rel=0.01)
     turned = program(
@@ -240,7 +240,7 @@ def test_the_difference_has_degrees_of_freedom_of_its_own() -> None:
     loose = run(turned, series={"a": {"x": ["9.9", "10.1"]}}, quantities={"b": "9.6 ± 0.0001"})
     assert loose.results["m"].compared is not None
     assert loose.results["m"].compared.dof == pytest.approx(1, rel=0.05)
-    assert judge(loose, loose.results["m"]).kind in ("agrees", "wide")
+    assert verdict_of(loose, loose.results["m"]).kind in ("agrees", "wide")
 
 
 def test_consistent_values_disagree_as_often_as_chance_says() -> None:

@@ -11,7 +11,7 @@ from cavrel.core import definition as definitions
 from cavrel.core.definition import Definition
 from cavrel.core.definition.program import compile_program
 from cavrel.core.errors import CavrelError, DefinitionError
-from cavrel.core.findings.straighten import meanings
+from cavrel.core.findings.line_meanings import meanings
 from cavrel.core.formula.text import unparse
 
 
@@ -54,9 +54,9 @@ def put(body: dict[str, Any], path: str, value: Any) -> dict[str, Any]:
             "series.swings.columns.T.formula",
             "T*2",
             "series.swings.columns.T.formula",
-            "go in a circle: swings.T -> swings.T",
+            "refer to each other in a circle: swings.T -> swings.T",
         ),
-        ("series.swings.columns.T.unit", "m", "series.swings.columns.T.formula", "where m is wanted"),
+        ("series.swings.columns.T.unit", "m", "series.swings.columns.T.formula", "where m is needed"),
         ("series.swings.columns.T.role", "measured", "series.swings.columns.T", "derived column has a formula"),
         ("series.swings.columns.L.unit", "cubits", "series.swings.columns.L.unit", "unknown unit 'cubits'"),
         ("series.swings.columns.L.unit", "s", "series.swings.columns.L.instrument", "cannot read s"),
@@ -82,7 +82,7 @@ def put(body: dict[str, Any], path: str, value: Any) -> dict[str, Any]:
         ("checks.1.rule", "swings.L > 1[m]", "checks.1.rule", "row by row"),
         ("steps.0.fills", ["swings.Q"], "steps.0.fills", "unknown quantity or column"),
         ("suggest.0.for", "swings.Q", "suggest.0.for", "unknown column"),
-        ("suggest.0.formula", "linspace(1[s], 2[s], 3)", "suggest.0.formula", "where m is wanted"),
+        ("suggest.0.formula", "linspace(1[s], 2[s], 3)", "suggest.0.formula", "where m is needed"),
         ("quantities.line", {"label": "a clash"}, "fits.line", "stands in quantities already"),
         ("quantities.N.formula", "swings.L/(1[m])", "quantities.N.formula", "fold them"),
     ],

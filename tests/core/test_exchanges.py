@@ -14,7 +14,7 @@ from cavrel.core.findings import findings_of
 from cavrel.core.logbook import Entry, assemble
 from cavrel.core.logbook.unfold import acts
 from cavrel.present import exchanged
-from cavrel.service.opened import Opened, work_out
+from cavrel.service.opened import Opened, compute
 from cavrel.store.runs import Run
 from tests.core.machine import definition as made_of
 
@@ -35,10 +35,10 @@ def entries(*made: Act) -> tuple[Entry, ...]:
 
 def opened(*made: Act, of=PENDULUM) -> Opened:
     run = Run(
-        id=0, title="A bob", course=0, course_title="", cupboard=0, digest="", rules={}, instruments={}, bench="",
+        id=0, title="A bob", course=0, course_title="", laboratory=0, digest="", rules={}, instruments={}, bench="",
         hash=of.content_hash(), experiment=of.id, made_at=NOW, newest=0,
     )  # fmt: skip
-    return work_out(run, of, entries(*made))
+    return compute(run, of, entries(*made))
 
 
 def timed(rows: range, trials: int = 1, decimals: int = 2) -> list[Act]:
@@ -140,7 +140,7 @@ def test_what_is_shared_is_shared_by_what_one_instrument_read() -> None:
     drawn = monte_carlo(both.analysis, 200_000)
     assert drawn["V"].u == pytest.approx(expected, rel=0.02)
     sources = {source.source for source in both.analysis.results["V"].budget}
-    assert {"old meter, its calibration", "new meter, its calibration"} <= sources
+    assert {"old meter, calibration", "new meter, calibration"} <= sources
 
 
 def test_the_notebook_finds_the_same() -> None:

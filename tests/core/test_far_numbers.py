@@ -13,7 +13,7 @@ from scipy import optimize
 from cavrel.core.analysis import runner
 from cavrel.core.analysis.montecarlo import monte_carlo
 from cavrel.core.document import result_document, result_text
-from cavrel.core.findings.judge import judge
+from cavrel.core.findings.verdict import verdict_of
 from tests.core.machine import columns, curve, program, run
 
 SPAN = np.linspace(-0.5, 0.5, 9)
@@ -206,21 +206,21 @@ def test_extreme_readings_stay_within_json(text: str) -> None:
     ):
         json.dumps(result_document(analysis, (), ()), allow_nan=False)
         for result in analysis.results.values():
-            assert isinstance(judge(analysis, result).text, str)
+            assert isinstance(verdict_of(analysis, result).text, str)
 
 
-def test_no_percentage_of_nought_nor_of_a_temperature() -> None:
-    nought = single("a", "m", "0[m]", a="0.30 ± 0.20|m")
-    assert math.isnan(judge(nought, nought.results["r"]).percent)
-    assert "no percentage of nought" in judge(nought, nought.results["r"]).text
-    # Zero that comes out as a rounding error is no reference either: 4.9 × 10¹⁶ % of nothing.
+def test_no_percentage_of_zero_nor_of_a_temperature() -> None:
+    zero = single("a", "m", "0[m]", a="0.30 ± 0.20|m")
+    assert math.isnan(verdict_of(zero, zero.results["r"]).percent)
+    assert "no percentage of zero" in verdict_of(zero, zero.results["r"]).text
+    # Zero that is a rounding error is no reference either: 4.9 × 10¹⁶ % of nothing.
     rounding = single("a", "m", "(0.1 + 0.2 - 0.3)*1[m]", a="0.30 ± 0.20|m")
-    assert math.isnan(judge(rounding, rounding.results["r"]).percent)
+    assert math.isnan(verdict_of(rounding, rounding.results["r"]).percent)
     small = single("a", "m", "1e-6[m]", a="0.30 ± 0.20|m")
-    assert judge(small, small.results["r"]).percent == pytest.approx(100 * (0.3 - 1e-6) / 1e-6)
+    assert verdict_of(small, small.results["r"]).percent == pytest.approx(100 * (0.3 - 1e-6) / 1e-6)
     warm = single("a", "°C", "20[°C]", a="21.0 ± 0.2|°C")
-    assert math.isnan(judge(warm, warm.results["r"]).percent)
-    assert "1.0 °C off" in judge(warm, warm.results["r"]).text
+    assert math.isnan(verdict_of(warm, warm.results["r"]).percent)
+    assert "1.0 °C off" in verdict_of(warm, warm.results["r"]).text
 
 
 def test_five_thousand_rows_need_no_square_of_memory() -> None:

@@ -8,7 +8,7 @@ from cavrel import catalogue
 from cavrel.core.analysis import Analysis, analyse
 from cavrel.core.findings import findings_of
 from cavrel.core.findings.finding import Finding
-from cavrel.core.findings.judge import judge, judged
+from cavrel.core.findings.verdict import checked_verdict, verdict_of
 from cavrel.core.logbook import run as runs
 from tests.core.machine import program, run
 
@@ -100,7 +100,7 @@ def test_a_verdict_that_disagrees_is_a_finding_like_any_other() -> None:
     analysis = run(made, quantities={"a": "1.50 ± 0.01"})
     found = {finding.code: finding for finding in findings_of(analysis)}["disagrees"]
     assert (found.level, found.at) == ("caution", "results.r")
-    assert judge(analysis, analysis.results["r"]).text == found.say
+    assert verdict_of(analysis, analysis.results["r"]).text == found.say
     assert findings_of(run(made, quantities={"a": "2.00 ± 0.01"})) == ()
 
 
@@ -143,9 +143,9 @@ def test_a_second_way_that_is_not_measured_yet_is_waited_for() -> None:
         results={"r": {"label": "r", "formula": "a", "accepted": "b"}},
     )
     analysis = run(made, quantities={"a": "1.00 ± 0.01"})
-    verdict = judge(analysis, analysis.results["r"])
+    verdict = verdict_of(analysis, analysis.results["r"])
     assert verdict.kind == "none"
-    assert "waits for “Length by tape”" in verdict.text
+    assert "needs “Length by tape”" in verdict.text
     assert "%" not in verdict.text
 
 
@@ -171,10 +171,10 @@ def test_agreement_waits_for_what_is_open() -> None:
     analysis = run(made, quantities={"a": "2.000", "b": "0.500"})
     found = findings_of(analysis)
     assert [f.code for f in found] == ["implausible"]
-    open_, quiet = (judged(analysis, analysis.results[name], found) for name in ("one", "two"))
-    assert judge(analysis, analysis.results["one"]).kind == "agrees"
+    open_, quiet = (checked_verdict(analysis, analysis.results[name], found) for name in ("one", "two"))
+    assert verdict_of(analysis, analysis.results["one"]).kind == "agrees"
     assert (open_.kind, open_.head) == ("doubtful", "Check first.")
-    assert "outside its usual range" in open_.text
+    assert "outside the usual range" in open_.text
     assert quiet.kind == "agrees"
 
 
@@ -185,7 +185,7 @@ def test_zero_within_its_uncertainty_is_no_proof_that_it_is_small() -> None:
         results={"r": {"label": "r", "formula": "a", "unit": "m", "accepted": "0[m]"}},
     )
     analysis = run(made, quantities={"a": "0.100"})
-    verdict = judge(analysis, analysis.results["r"])
+    verdict = verdict_of(analysis, analysis.results["r"])
     assert verdict.head == "Zero within its uncertainty."
     assert "mean something" not in verdict.text
 

@@ -10,9 +10,9 @@ from click.testing import CliRunner
 from cavrel import catalogue
 from cavrel.cli import main
 from cavrel.core.analysis import analyse
-from cavrel.core.cupboard.taken import of_task
 from cavrel.core.document.forecast import change_of, setup_of
 from cavrel.core.errors import CavrelError
+from cavrel.core.laboratory.taken import of_task
 from cavrel.core.logbook import run as runs
 from cavrel.core.plan.better import Planner
 from cavrel.core.plan.changes import Setup
@@ -78,7 +78,7 @@ def test_improvements_say_what_they_bring_and_more_trials_where_they_are_idle() 
     assert not idle
     assert all(one.gain > 0.05 for one in improvements)
     _, idle = planner("led-threshold").improvements(Setup(), "h")
-    assert idle == "No more trials: Wavelength, placing is the limit."
+    assert idle == "More trials would not help: Wavelength, positioning is the limit."
 
 
 @pytest.mark.parametrize(("name", "result"), [("pendulum", "g"), ("young-modulus", "E")])

@@ -198,7 +198,7 @@ def test_dimensions(text: str, si: str, series: str | None) -> None:
         ("2^L", "exponent"),
         ("L^N", "has a unit, so its exponent must be a number"),
         ("L*u", "mixes the rows"),
-        ("all(L)", "wants a comparison"),
+        ("all(L)", "needs a comparison"),
         ("1 + (L < 1[m])", "true or false"),
     ],
 )

@@ -8,7 +8,7 @@ import pytest
 
 from cavrel import catalogue
 from cavrel.core import lesson as lessons
-from cavrel.core.cupboard import EMPTY
+from cavrel.core.laboratory import EMPTY
 from cavrel.core.lesson import Block, Lesson, LessonError, Segment, Task, collisions, propose
 from cavrel.core.lesson.calls import calls
 from cavrel.core.logbook import run as runs
@@ -116,12 +116,12 @@ def test_more_than_there_are_of_one_experiment_alone_is_said() -> None:
 @pytest.mark.parametrize(
     ("blocks", "said"),
     [
-        ([("A", "short", 0), ("A", "long", 25)], "hands on “Short” and “Long”"),  # no time to clear
+        ([("A", "short", 0), ("A", "long", 25)], "do “Short” and “Long” at the same time"),  # no time to clear
         ([("A", "short", 0), ("A", "long", 30)], ""),
         ([("A", "long", 0), ("B", "long", 10)], "2 lenses at once for A, B, and there is 1"),
         ([("A", "long", 0), ("B", "long", 40)], ""),
         ([("A", "settles", 0), ("A", "short", 10)], ""),  # in the wait
-        ([("A", "settles", 0), ("A", "short", 50)], "hands on “Settles” and “Short”"),
+        ([("A", "settles", 0), ("A", "short", 50)], "do “Settles” and “Short” at the same time"),
         ([("A", "short", 100)], "5 minutes after the lesson"),
         ([("A", "short", 96)], "1 minute after the lesson"),
     ],
@@ -162,7 +162,7 @@ def test_moved_by_hand() -> None:
     assert next(b.start for b in there.blocks if b.key == "A/short") == 65
     with pytest.raises(LessonError, match="B does “Short” already"):
         moved(made, "A/short", "B", 0)
-    with pytest.raises(LessonError, match="taken out meanwhile"):
+    with pytest.raises(LessonError, match="removed meanwhile"):
         moved(made, "A/tall", "A", 0)
     begun = checked(
         made,
@@ -170,7 +170,7 @@ def test_moved_by_hand() -> None:
             b.model_copy(update={"run": 7}) if b.key == "A/short" else b for b in made.blocks if b.key != "B/short"
         ),
     )
-    with pytest.raises(LessonError, match="has begun at A"):
+    with pytest.raises(LessonError, match="has started at A"):
         moved(begun, "A/short", "B", 0)
     assert next(b.start for b in moved(begun, "A/short", "A", 99999).blocks if b.key == "A/short") == 720
 
@@ -183,7 +183,7 @@ def test_calls_come_when_waits_end() -> None:
     said = calls(checked(made, started=moment))
     assert [((c.at - moment) / timedelta(minutes=1), c.say) for c in said] == [
         (15, "now “Short”"),
-        (70, "the wait of “Settles” is over: Let it settle."),
+        (70, "“Settles”: the wait is over. Let it settle."),
     ]
     assert len({c.key for c in said}) == 2
 

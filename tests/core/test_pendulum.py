@@ -46,7 +46,7 @@ def test_unweighted_line_is_that_of_linregress(pendulum: Program) -> None:
     fit, other = analysis.fits["line"], stats.linregress(np.array(LENGTHS) / 100, squares(times))
     assert fit.parameters["slope"].value == pytest.approx(other.slope, rel=1e-9)
     assert fit.parameters["intercept"].value == pytest.approx(other.intercept, rel=1e-9, abs=1e-12)
-    # Shared components of the rule come on top of the textbook error; taken off again it must be what is left.
+    # Shared components of the rule come on top of the textbook error; subtracted again it must be what is left.
     shared = [
         p
         for b, s in zip(analysis.pushes.blocks, analysis.pushes.starts)

@@ -26,8 +26,8 @@ GOOD = [
         {"label": "dressmaker's tape", "least_count": "5 mm"},
         "dressmaker's tape, least count 5 mm",
     ),
-    ("instrument", "instrument:rule", {}, "as the experiment gives it"),
-    ("zero", "zero:rule", {"text": "0.3"}, "reads 0.3 at zero"),
+    ("instrument", "instrument:rule", {}, "as the experiment specifies"),
+    ("zero", "zero:rule", {"text": "0.3"}, "zero reading 0.3"),
     ("zero", "zero:rule", {"text": ""}, "no zero reading"),
     ("tick", "tick:caution.0", {"done": True}, "read"),
     ("tick", "tick:check.watch", {"done": True}, "It shows 0.00 before the start.: checked"),
@@ -172,8 +172,8 @@ def test_a_zero_reading_is_taken_off_once_and_its_own_u_takes_the_zeros_place() 
         "a difference of two readings has lost it already",
     )
     budget = {source.source: source.contribution for source in zeroed.results["m"].budget}
-    assert budget["rule, its zero as read"] == pytest.approx(1e-3 / math.sqrt(12))
-    assert "rule, its zero" not in budget
+    assert budget["rule, zero as read"] == pytest.approx(1e-3 / math.sqrt(12))
+    assert "rule, zero" not in budget
 
 
 @pytest.mark.parametrize(

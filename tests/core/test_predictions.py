@@ -1,4 +1,4 @@
-"""Values foretold from a fit."""
+"""Values predicted from a fit."""
 
 import math
 

@@ -206,6 +206,8 @@ def test_the_rule_of_the_particle_data_group_at_its_borders(u: float, figures: i
     assert u_figures(u, "pdg") == figures
 
 
-@pytest.mark.parametrize(("u", "shown"), [(0.0949, "0.09"), (0.0951, "0.10"), (0.194, "0.19"), (0.195, "0.2"), (0.1949, "0.19"), (2.0, "2")])
+@pytest.mark.parametrize(
+    ("u", "shown"), [(0.0949, "0.09"), (0.0951, "0.10"), (0.194, "0.19"), (0.195, "0.2"), (0.1949, "0.19"), (2.0, "2")]
+)
 def test_one_or_two_figures_at_their_borders(u: float, shown: str) -> None:
     assert in_step(12.3456, u, "one_or_two").u == shown

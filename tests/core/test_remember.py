@@ -1,4 +1,4 @@
-"""What is remembered by identity is what would be worked out, errors included."""
+"""What is remembered by identity is what would be computed, errors included."""
 
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -63,7 +63,7 @@ def test_a_definition_under_its_conventions_is_one_object() -> None:
 
 
 def asked_at_once(work: Callable[[object], object], many: int) -> list[Future[object]]:
-    """What ``many`` get who ask for one thing while the first is having it worked out, by ``work`` that takes its time."""
+    """What ``many`` get who ask for one thing while the first is having it computed, by ``work`` that takes its time."""
     begun, go = Event(), Event()
 
     @by_identity(2)

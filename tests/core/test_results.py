@@ -9,7 +9,7 @@ from scipy import stats
 from cavrel.core.analysis.binding import combination
 from cavrel.core.document import result_document
 from cavrel.core.findings import findings_of
-from cavrel.core.findings.judge import judge
+from cavrel.core.findings.verdict import verdict_of
 from tests.core.machine import program, run
 
 RNG = np.random.default_rng(5)
@@ -45,7 +45,7 @@ def test_methods_that_disagree_widen_their_mean() -> None:
 @pytest.mark.parametrize(("rule", "percent"), [("mean", 100 * 0.02 / 0.51), ("second", 100 * 0.02 / 0.50)])
 def test_two_measured_values_differ_by_house_rule(rule: str, percent: float) -> None:
     analysis = two_ways("0.50 ± 0.01", "0.52 ± 0.01", rules={"difference": rule})
-    assert judge(analysis, analysis.results["B2"]).percent == pytest.approx(percent)
+    assert verdict_of(analysis, analysis.results["B2"]).percent == pytest.approx(percent)
 
 
 def test_results_that_share_everything_differ_by_nothing() -> None:
@@ -91,7 +91,7 @@ def test_a_mean_of_values_that_contradict_each_other_counts_them_and_says_so() -
     assert mean.compared.coverage_factor == pytest.approx(mean.coverage_factor, rel=1e-9)
     (said,) = [f for f in findings_of(analysis) if f.code == "contradicting"]
     assert said.say.startswith(
-        "Field is the mean of 0.500 kg/(s² A), 0.512 kg/(s² A) and 0.495 kg/(s² A), which differ by"
+        "Field is the mean of 0.500 kg/(s² A), 0.512 kg/(s² A) and 0.495 kg/(s² A), which differ"
     )
     assert said.at == "results.B"
 

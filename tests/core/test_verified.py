@@ -1,4 +1,4 @@
-"""A meter held against a standard, row by row."""
+"""A meter compared with a standard, row by row."""
 
 import math
 
@@ -7,11 +7,11 @@ import pytest
 
 from cavrel import catalogue
 from cavrel.core.analysis import analyse
-from cavrel.core.cupboard import EMPTY
 from cavrel.core.definition import load as load_definition
 from cavrel.core.definition.program import compile_program
 from cavrel.core.errors import CavrelError
-from cavrel.core.findings.judge import judge
+from cavrel.core.findings.verdict import verdict_of
+from cavrel.core.laboratory import EMPTY
 from cavrel.core.logbook.run import load
 from cavrel.core.simulate import simulate
 from cavrel.present.drafted import parts
@@ -34,7 +34,7 @@ def test_each_row_says_how_far_apart_and_whether_both_least_counts_cover_it() ->
     assert [row[5] for row in found.rows] == ["within", "within", "within", "beyond"]
     assert [row[4] for row in found.rows] == ["0", "0.99", "−1.5", "13"]
     assert found.rows[3][1:4] == ("3.450 ± 0.012", "3.00 ± 0.02", "0.45 ± 0.02")
-    assert "1 row of 4 lies beyond both least counts together" in found.says
+    assert "1 row of 4 differs by more than both least counts together" in found.says
 
 
 def test_the_difference_carries_its_uncertainty() -> None:
@@ -52,7 +52,7 @@ def test_rows_left_out_and_not_read_are_not_judged() -> None:
     assert held(unstarted(METER, EMPTY, {})) == []
     few = held(unstarted(METER, EMPTY, {}, [*READ[:4], ("verify.V_2.2.1", "1.0")]))[0]
     assert [row[0] for row in few.rows] == ["2"]
-    assert few.says.startswith("It lies within")
+    assert few.says.startswith("It agrees within")
 
 
 def test_every_convention_has_its_own_limit() -> None:
@@ -99,7 +99,7 @@ def test_a_meter_set_wrong_by_its_own_coil_does_not_agree(meter: str) -> None:
         analysis = analyse(program, load(document))
         name, result = next(iter(analysis.results.items()))
         assert name == "R"
-        assert judge(analysis, result).kind == kind
+        assert verdict_of(analysis, result).kind == kind
 
 
 @pytest.mark.parametrize(
@@ -130,8 +130,8 @@ def test_the_conclusion_answers_the_whole_aim() -> None:
     ]
     readings += [(f"quantities.{name}.1", text) for name, text in made["quantities"].items()]  # type: ignore[attr-defined]
     said = parts(unstarted(bridge, EMPTY, {}, readings))["conclusion"].draft
-    assert said.startswith("Both in series comes out as")
-    assert "Both in parallel comes out as" in said
+    assert said.startswith("Both in series is")
+    assert "Both in parallel is" in said
     assert "First resistor" not in said
 
 

@@ -9,8 +9,8 @@ from cavrel.core.definition.reference import ReferenceValue
 from cavrel.core.definition.steps import Program
 from cavrel.core.findings import findings_of
 from cavrel.core.findings.finding import Finding
-from cavrel.core.findings.judge import judge
-from cavrel.core.findings.straighten import meanings
+from cavrel.core.findings.line_meanings import meanings
+from cavrel.core.findings.verdict import verdict_of
 from cavrel.core.logbook import run as runs
 from cavrel.core.quantity.rounding import concise, fixed, in_step, percent, significant, with_u
 from tests.core.machine import program, run
@@ -54,16 +54,16 @@ def test_other_numbers() -> None:
 @pytest.mark.parametrize(
     ("off", "z", "kind", "said"),
     [
-        (0.2, 1.1, "agrees", "chance alone does this now and then|often"),
-        (1.8, 3.1, "disagrees", "Only 1.8 % off, yet 3.1 standard uncertainties: something systematic"),
+        (0.2, 1.1, "agrees", "such a difference is not unusual|common"),
+        (1.8, 3.1, "disagrees", "Only 1.8 % off, yet 3.1 standard uncertainties: a systematic error"),
         (
             4.0,
             0.5,
             "wide",
-            "only because the result is known to no better than ±16 %, which would agree with almost anything",
+            "only because the result is known to no better than ±16 %, which agrees with almost any value",
         ),
-        (1.0, 2.3, "doubtful", "hardly does this"),
-        (45.0, 20.0, "disagrees", "45 % off and 20 standard uncertainties: look for a slip first"),
+        (1.0, 2.3, "doubtful", "rare by chance"),
+        (45.0, 20.0, "disagrees", "45 % off, 20 standard uncertainties: look for a mistake first"),
     ],
 )
 def test_the_verdict_keeps_percent_and_uncertainty_apart(off: float, z: float, kind: str, said: str) -> None:
@@ -72,7 +72,7 @@ def test_the_verdict_keeps_percent_and_uncertainty_apart(off: float, z: float, k
         results={"x": {"label": "x", "formula": "a", "unit": "m", "accepted": "2[m]"}},
     )
     analysis = run(made, quantities={"a": f"{2 + off / 50:.6f} ± {off / 50 / z:.9f}"})
-    found = judge(analysis, analysis.results["x"])
+    found = verdict_of(analysis, analysis.results["x"])
     assert found.kind == kind
     assert any(part in found.text for part in said.split("|"))
 
@@ -126,7 +126,7 @@ def test_a_miscount_is_recognised(pendulum: Program, text: str, counted: int) ->
 def test_swapped_digits_stand_apart(pendulum: Program) -> None:
     found = [f for f in findings(pendulum, changed(0, 0, "37.01")) if f.code == "stands-apart"]
     assert found[0].at == "swings.t.1.1"
-    assert "5.95 s above its fellows" in found[0].say
+    assert "5.95 s above the other trials" in found[0].say
 
 
 def test_a_decimal_slip_is_implausible(pendulum: Program) -> None:
@@ -148,7 +148,7 @@ def test_nobody_is_asked_for_digits_of_what_was_set(pendulum: Program, length: s
 def test_an_unreadable_reading_is_named_and_not_computed_with(pendulum: Program) -> None:
     found = [f for f in findings(pendulum, changed(1, 2, "37.9s5")) if f.code == "unreadable"]
     assert found[0].at == "swings.t.2.3"
-    assert "kept as you wrote it" in found[0].say
+    assert "kept as typed" in found[0].say
 
 
 def test_a_wide_angle_is_against_the_rule(pendulum: Program) -> None:
@@ -173,17 +173,18 @@ def test_a_row_set_wrong_stands_off_the_line(pendulum: Program) -> None:
 
 def test_percent_error_by_house_rule(pendulum: Program) -> None:
     plain, signed = (
-        judge(a, a.results["g"]) for a in (analysed(pendulum), analysed(pendulum, rules={"percent_error": "signed"}))
+        verdict_of(a, a.results["g"])
+        for a in (analysed(pendulum), analysed(pendulum, rules={"percent_error": "signed"}))
     )
     assert plain.percent == pytest.approx(abs(signed.percent))
     low = analysed(pendulum, rules={"percent_error": "signed", "g": 9.9})
-    assert judge(low, low.results["g"]).percent < 0
-    assert judge(low, low.results["g"]).z < 0
+    assert verdict_of(low, low.results["g"]).percent < 0
+    assert verdict_of(low, low.results["g"]).z < 0
 
 
 def test_too_early_is_said_with_its_reason(pendulum: Program) -> None:
     analysis = analysed(pendulum, [["31.1"]], ["60.0"])
-    verdict = judge(analysis, analysis.results["g"])
+    verdict = verdict_of(analysis, analysis.results["g"])
     assert verdict.kind == "none"
     assert "a line needs 2 complete rows" in verdict.text.lower()
 

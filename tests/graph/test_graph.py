@@ -98,13 +98,13 @@ def test_other_parts_stand_in_the_picture_by_a_shape_of_their_own() -> None:
     ]
     alone, *_ = drawn_line.straight_line(marks(), X, Y, None, "t")
     text, *_ = drawn_line.straight_line(marks(), X, Y, None, "t", others)
-    assert count(alone, "beside-mark") == 0
-    assert count(text, "beside-mark") == 4 and count(text, "beside-line") == 2
-    shapes = [e.get("d") for e in elements(text) if e.get("class") == "beside-mark"]
+    assert count(alone, "other-mark") == 0
+    assert count(text, "other-mark") == 4 and count(text, "other-line") == 2
+    shapes = [e.get("d") for e in elements(text) if e.get("class") == "other-mark"]
     assert len({len(re.findall(r"[-.\d]+", shape)) for shape in shapes[::2]}) == 2  # a square and a triangle
-    assert [e.text for e in elements(text) if e.get("class") == "beside-name"] == ["Part B", "Part C"]
+    assert [e.text for e in elements(text) if e.get("class") == "other-name"] == ["Part B", "Part C"]
     high = [float(e.text) for e in elements(text) if e.get("class") == "tick" and e.text and e.text[0].isdigit()]
-    assert max(high) >= 80  # the axes hold what stands beside
+    assert max(high) >= 80  # the axes hold what stands next to
 
 
 def test_short_error_bars_are_magnified_and_the_tiniest_are_not() -> None:

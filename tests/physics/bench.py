@@ -33,7 +33,7 @@ class _Still:
 
 
 class Bench:
-    """One run of an experiment, read from the true values that a model works out.
+    """One run of an experiment, read from the true values that a model computes.
 
     ``options``: the conventions of the run, all of them.
     ``draw``: the run's random numbers, for what a model varies by itself.

@@ -1,4 +1,4 @@
-"""Falls, collisions, circuits, lenses, gases and mixtures, each worked out from the physics and from nothing else of the house."""
+"""Falls, collisions, circuits, lenses, gases and mixtures, each computed from the physics and from nothing else of the house."""
 
 import math
 

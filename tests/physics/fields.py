@@ -1,4 +1,4 @@
-"""Waves, light, electricity, heat and matter at the bench, each worked out from the physics and from nothing else of the house."""
+"""Waves, light, electricity, heat and matter at the bench, each computed from the physics and from nothing else of the house."""
 
 import math
 

@@ -1,4 +1,4 @@
-"""Levers, springs, wheels, carts, swings and flights, each worked out from the physics and from nothing else of the house."""
+"""Levers, springs, wheels, carts, swings and flights, each computed from the physics and from nothing else of the house."""
 
 import math
 

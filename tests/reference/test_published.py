@@ -1,4 +1,4 @@
-"""Values from outside: each with its source beside it."""
+"""Values from outside: each with its source next to it."""
 
 import math
 from importlib import resources

@@ -8,7 +8,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from cavrel import catalogue
-from cavrel.core import cupboard as cupboards
+from cavrel.core import laboratory as laboratories
 from cavrel.core.logbook import EMPTY, Entry, as_written, assemble, sheet_of
 from cavrel.service import opening
 from cavrel.service.opened import unstarted
@@ -99,13 +99,13 @@ def test_a_run_loaded_before_a_save_is_no_older_when_followed(pool: Pool, run: i
     assert open_run(pool, run).entries == late.entries
 
 
-def test_an_instrument_of_the_cupboard_that_does_not_fit_is_named_and_the_run_opens() -> None:
-    """As where an experiment was written after the cupboard was laid out."""
-    odd = cupboards.load(
+def test_an_instrument_of_the_laboratory_that_does_not_fit_is_named_and_the_run_opens() -> None:
+    """As where an experiment was written after the laboratory was laid out."""
+    odd = laboratories.load(
         {"instruments": {"rule": {"label": "rule of grams", "kind": "metre rule", "least_count": "1 g", "usual": True}}}
     )
     opened = unstarted(PENDULUM, odd, {})
     assert [f.title for f in opened.findings if f.code == "clashing"] == [
-        "An instrument or a value of the cupboard does not fit this experiment"
+        "An instrument or a value of the laboratory does not fit this experiment"
     ]
     assert opened.analysis.program.gauges["rule"].label == "metre rule"

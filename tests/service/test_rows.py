@@ -7,13 +7,13 @@ from datetime import datetime, timezone
 import pytest
 
 from cavrel import catalogue
-from cavrel.core import cupboard
+from cavrel.core import laboratory
 from cavrel.core.logbook import EMPTY, Entry, as_written, slots_of
 from cavrel.core.logbook import run as runs
 from cavrel.core.simulate import simulate
 from cavrel.present import changed, tables
 from cavrel.present.ruled import Field, Row
-from cavrel.service.opened import Opened, unstarted, work_out
+from cavrel.service.opened import Opened, compute, unstarted
 
 NOW = datetime(2026, 11, 27, tzinfo=timezone.utc)
 
@@ -33,7 +33,7 @@ def saved(before: Opened, number: int, kind: str, slot: str, **body: object) -> 
         return before
     entry = Entry(id=number, kind=made[0], slot=slot, body=made[1], author="", made_at=NOW, saved_at=NOW)
     entries = (*before.entries, entry)
-    return work_out(before.run, before.base, entries, before.cupboard, EMPTY.with_entries(entries))
+    return compute(before.run, before.base, entries, before.laboratory, EMPTY.with_entries(entries))
 
 
 @pytest.mark.parametrize("experiment", ["pendulum", "metre-bridge", "half-life", "projectile-range", "young-modulus"])
@@ -41,7 +41,7 @@ def test_every_save_gives_the_table_that_a_look_gives(experiment: str) -> None:
     definition = catalogue.experiments()[experiment]
     slots = slots_of(runs.load(simulate(catalogue.program_of(definition), 21)))
     draw = random.Random(experiment)
-    opened = unstarted(definition, cupboard.EMPTY, {}, slots[: len(slots) // 2])
+    opened = unstarted(definition, laboratory.EMPTY, {}, slots[: len(slots) // 2])
     tables.tables(opened)
     kept = 0
     for number in range(1000, 1040):

@@ -27,7 +27,7 @@ def test_a_text_of_the_report_seeks_nothing_anew(client: FlaskClient, monkeypatc
     assert "Possible mistake" in text(client, f"/runs/{run}/report")
     assert len(asked) == 1
     save(client, run, entry("reading", "swings.t.1.1", text="31.10"))
-    assert "Possible mistake" in text(client, f"/runs/{run}/judge")
+    assert "Possible mistake" in text(client, f"/runs/{run}/result")
     assert len(asked) == 2
 
 
@@ -38,6 +38,6 @@ def test_a_search_that_fails_costs_itself_alone(client: FlaskClient, monkeypatch
     monkeypatch.setattr(opened, "find", broken)
     monkeypatch.setattr(opened, "_sought", opened._Sought(4))
     run = typed(client)
-    for page in ("measure", "straighten", "judge", "report", "plan", "logbook"):
+    for page in ("measure", "fit", "result", "report", "plan", "logbook"):
         assert client.get(f"/runs/{run}/{page}").status_code == 200, page
-    assert client.get(f"/runs/{run}/judge.json").json["slips"] == []
+    assert client.get(f"/runs/{run}/result.json").json["slips"] == []

@@ -57,19 +57,19 @@ def test_an_entry_that_came_by_another_way_is_seen(client: FlaskClient, pool: Po
     assert listed(client, run)["stages"]["measure"] == "1 of 9 readings"
 
 
-def test_a_run_taken_to_a_newer_cupboard_is_summarised_anew(client: FlaskClient, pool: Pool) -> None:
+def test_a_run_taken_to_a_newer_laboratory_is_summarised_anew(client: FlaskClient, pool: Pool) -> None:
     """The first of the demonstration's runs: its u has two figures by the course's rule, then one; before it is taken there, nothing changes."""
-    before = listed(client, 2)["stages"]["judge"]
+    before = listed(client, 2)["stages"]["result"]
     form = {"csrf_token": token(client), "rounding": '"one"', "acceptable": "10", "g-by": "number", "g-number": "9.81"}
-    assert client.post("/cupboard/rules", data=form).status_code == 303
-    assert listed(client, 2)["stages"]["judge"] == before
+    assert client.post("/laboratory/rules", data=form).status_code == 303
+    assert listed(client, 2)["stages"]["result"] == before
     save(client, 2, entry("run", "run:cupboard", value=2))
-    assert listed(client, 2)["stages"]["judge"] != before
+    assert listed(client, 2)["stages"]["result"] != before
     save(client, 2, entry("undo", "run:cupboard"))
-    assert listed(client, 2)["stages"]["judge"] == before
+    assert listed(client, 2)["stages"]["result"] == before
 
 
-@pytest.mark.parametrize("path", ["/runs", "/runs/2/judge"])
+@pytest.mark.parametrize("path", ["/runs", "/runs/2/result"])
 def test_more_runs_are_no_more_queries(client: FlaskClient, path: str, monkeypatch: pytest.MonkeyPatch) -> None:
     client.get(path), client.get("/runs?page=2")
     with counted(monkeypatch) as few:

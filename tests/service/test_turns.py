@@ -1,4 +1,4 @@
-"""One send at a time is worked out, and only if no newer one of its page waits."""
+"""One send at a time is computed, and only if no newer one of its page waits."""
 
 import threading
 

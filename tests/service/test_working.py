@@ -58,7 +58,7 @@ def test_every_run_is_made_once(filled: Pool) -> None:
 def test_an_archive_holds_the_course_beside_its_runs(filled: Pool) -> None:
     number = ask(filled, "package")
     working.carry_out(filled, number, named)
-    assert {"course.json", "cupboard.json"} <= files(filled, number).keys()
+    assert {"course.json", "laboratory.json"} <= files(filled, number).keys()
 
 
 def test_what_a_dead_process_made_is_not_made_again(filled: Pool) -> None:
@@ -100,7 +100,7 @@ def test_one_that_cannot_be_made_is_said_and_costs_the_others_nothing(filled: Po
     work = get(filled, number)
     assert work.faults.splitlines() == [
         f"run {second}: form: has no end",
-        f"run {third}: cannot be made; the server's log says more",
+        f"run {third}: cannot be made; see the server’s log",
     ]
     made = files(filled, number)
     assert len(made) == work.total - 2 + 1
@@ -151,8 +151,8 @@ def test_the_queue_is_worked_off(filled: Pool, database: str) -> None:
     for _ in range(3):
         queue.put(database, number)  # put in line often, it waits there once
     # In a thread of its own, for the browser's driver keeps a loop running in this one.
-    with ThreadPoolExecutor(1) as beside:
-        beside.submit(work_off, database).result(timeout=120)
+    with ThreadPoolExecutor(1) as pool:
+        pool.submit(work_off, database).result(timeout=120)
     work = get(filled, number)
     assert work.ended_at is not None
     assert work.file

@@ -44,7 +44,7 @@ def filled(cluster: Cluster, demonstrated: str) -> str:
     return url
 
 
-PAGES = ["/runs.json", *(f"/runs/{run}/{page}.json" for run in (1, 4, 9) for page in ("measure", "judge", "logbook"))]
+PAGES = ["/runs.json", *(f"/runs/{run}/{page}.json" for run in (1, 4, 9) for page in ("measure", "result", "logbook"))]
 
 
 def answers(url: str) -> list[object]:

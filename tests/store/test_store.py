@@ -8,7 +8,7 @@ import psycopg
 import pytest
 
 from cavrel import catalogue
-from cavrel.core.cupboard import EMPTY
+from cavrel.core.laboratory import EMPTY
 from cavrel.core.logbook import assemble
 from cavrel.service import saving
 from cavrel.store import courses, entries, locks, runs, settings

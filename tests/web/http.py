@@ -41,7 +41,7 @@ def save(client: FlaskClient, run: int, *entries: dict[str, Any], page: str = "m
 def start(
     client: FlaskClient, experiment: str, bench: str, title: str, *, suggested: bool = True, **options: str
 ) -> int:
-    """Start a run as the shelf's form does and return its number. ``suggested``: take the values that the experiment suggests, as one press does."""
+    """Start a run as the form does and return its number. ``suggested``: take the values that the experiment suggests, as one press does."""
     with transaction(client.application.extensions["cavrel_pool"]) as connection:
         number = connection.execute("select id from bench where name = %s", [bench]).fetchone()
     assert number

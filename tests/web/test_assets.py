@@ -38,7 +38,7 @@ def test_answers_are_packed(client: FlaskClient) -> None:
         assert packed.headers["Content-Encoding"] == name
         assert len(packed.data) < len(plain) / 4
     body = gzip.decompress(client.get("/", headers={"Accept-Encoding": "gzip"}).data)
-    assert b"Shelf" in body
+    assert b"Experiments" in body
 
 
 def test_the_first_visit_carries_no_more_than_half_a_megabyte() -> None:

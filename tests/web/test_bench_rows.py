@@ -1,4 +1,4 @@
-"""Rows shown in another order, rows kept aside to test a line, readings watched, and the apparatus on the screen over HTTP."""
+"""Rows shown in another order, rows kept aside to test a line, readings watched, and the simulated apparatus over HTTP."""
 
 import re
 from uuid import uuid4
@@ -76,27 +76,27 @@ def test_a_row_kept_aside_tests_the_line(client: FlaskClient, run: int) -> None:
         client,
         run,
         entry("rows", "rows:swings", count=5),
-        entry("leave-out", "out:swings.5", reason="tests the prediction"),
+        entry("leave-out", "out:swings.5", reason="test row"),
     )
-    assert "set its value first" in text(client, f"/runs/{run}/measure")
+    assert "enter its value first" in text(client, f"/runs/{run}/measure")
     save(client, run, entry("reading", "swings.L.5.1", text="140.0"))
     page = text(client, f"/runs/{run}/measure")
-    foretold = float(re.search(r"Row 5 ?, by the line ?: T² = ?([\d.]+)", page)[1])
-    assert foretold == pytest.approx(4 * np.pi**2 / 9.81 * 1.4, rel=2e-3)
+    predicted = float(re.search(r"Row 5 ?, by the line ?: T² = ?([\d.]+)", page)[1])
+    assert predicted == pytest.approx(4 * np.pi**2 / 9.81 * 1.4, rel=2e-3)
     assert "not read yet" in page
-    assert "outside what was measured" in page
+    assert "outside the measured range" in page
     right = 20 * 2 * np.pi * np.sqrt(1.4 / 9.81)
     save(client, run, *[entry("reading", f"swings.t.5.{i}", text=f"{right:.2f}") for i in range(1, 6)])
-    assert "as foretold" in text(client, f"/runs/{run}/measure")
+    assert "as predicted" in text(client, f"/runs/{run}/measure")
     save(client, run, *[entry("reading", f"swings.t.5.{i}", text=f"{1.2 * right:.2f}") for i in range(1, 6)])
-    assert "not as foretold" in text(client, f"/runs/{run}/measure")
+    assert "not as predicted" in text(client, f"/runs/{run}/measure")
     after = client.get(f"/runs/{run}/measure.json").json["result"]["fits"]["line"]["parameters"]
     assert after["slope"]["value"] == pytest.approx(before["slope"]["value"], rel=1e-9)
 
 
 def test_a_watch_says_when_it_is_steady(client: FlaskClient) -> None:
     run = start(client, "stefan-constant", "Wick", "Steam")
-    assert "again and again" in text(client, f"/runs/{run}/measure")
+    assert "repeatedly" in text(client, f"/runs/{run}/measure")
     rising = [80.0, 95.0, 98.0, 98.5, 98.0, 98.0, 98.5, 98.0]
     for key in ("theta_1", "theta_2"):
         made = [timing(watched=key, text=f"{v}", at=60.0 * i) for i, v in enumerate(rising)]
@@ -122,13 +122,13 @@ def test_timings_are_shown_with_the_line_through_their_laps(client: FlaskClient,
 
 def test_the_apparatus_on_the_screen(client: FlaskClient) -> None:
     run = start(client, "metre-bridge", "Wick", "On the screen")
-    assert client.get(f"/runs/{run}/behind").status_code == 404
+    assert client.get(f"/runs/{run}/instructor").status_code == 404
     begun = client.post(f"/runs/{run}/bench", data={"csrf_token": token(client)})
     assert begun.status_code == 303
     page = client.get(f"/runs/{run}/measure").text
     assert 'id="screen-bench"' in page
     assert client.get(f"/runs/{run}/measure.json").json["run"]["on_screen"] is True
-    assert "its apparatus is the one on the screen" in text(client, f"/runs/{run}/logbook")
+    assert "simulated apparatus" in text(client, f"/runs/{run}/logbook")
     waits = client.get(f"/runs/{run}/bench.json?slot=first.l.1.1").json
     assert waits["scene"] == "not-yet"
     assert "first" in waits["html"]
@@ -150,18 +150,18 @@ def test_whoever_runs_the_lesson_can_make_things_go_wrong(client: FlaskClient) -
     save(client, run, entry("reading", "first.K.1.1", text="4"))
     at = client.get(f"/runs/{run}/bench.json?slot=first.l.1.1").json["data"]["at"]
     form = {"csrf_token": token(client), "fault": ["end", "zero:rule"]}
-    assert client.post(f"/runs/{run}/behind", data=form).status_code == 303
+    assert client.post(f"/runs/{run}/instructor", data=form).status_code == 303
     moved = client.get(f"/runs/{run}/bench.json?slot=first.l.1.1").json["data"]["at"]
     assert moved == pytest.approx(at - 0.8 * (1 - at / 100) + 0.6, abs=0.01)
-    behind = client.get(f"/runs/{run}/behind").text
+    behind = client.get(f"/runs/{run}/instructor").text
     assert behind.count("checked") == 2
-    assert "hidden truth" not in behind
-    assert "hidden truth" in client.get(f"/runs/{run}/behind?truth=yes").text
-    truths = client.get(f"/runs/{run}/behind.json").json["truths"]
+    assert "this run found" not in behind
+    assert "this run found" in client.get(f"/runs/{run}/instructor?truth=yes").text
+    truths = client.get(f"/runs/{run}/instructor.json").json["truths"]
     assert [t["label"] for t in truths][:2] == ["First resistor", "Second resistor"]
-    strange = client.post(f"/runs/{run}/behind", data={**form, "fault": ["melts"]})
+    strange = client.post(f"/runs/{run}/instructor", data={**form, "fault": ["melts"]})
     assert strange.status_code == 422
-    assert "nothing that can go wrong" in strange.text
+    assert "is not a fault of this experiment" in strange.text
     page = client.get(f"/runs/{run}/measure").text
     assert "end" not in re.findall(r'value="(end|zero:rule)"', page)
 

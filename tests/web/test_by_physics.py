@@ -33,7 +33,7 @@ def test_what_the_pages_say(client: FlaskClient, experiment: str, options: dict[
     run = start(client, experiment, "Prism", f"By physics: {experiment}", **options)
     slots = slots_of(runs.load(bench.document()))
     assert save(client, run, *(entry("reading", slot, text=read) for slot, read in slots)).json["refused"] == {}
-    judged = client.get(f"/runs/{run}/judge.json").json
+    judged = client.get(f"/runs/{run}/result.json").json
     units = {step.key: step.unit for step in bench.program.steps if isinstance(step, ResultStep)}
     for name, true in truth.items():
         low, high = judged["results"][name]["interval95"]

@@ -65,26 +65,26 @@ def test_the_difference_is_what_numpy_makes_of_both_lines() -> None:
 def test_one_press_carries_it_and_one_leaves_it_out(client: FlaskClient) -> None:
     run = start(client, "newton-second-law", "Wick", "Rubbing wheels")
     save(client, run, entry("option", "option:friction", choice="left"))
-    assert client.get(f"/runs/{run}/judge.json").json["carried"] == []
-    assert "Carry it" not in client.get(f"/runs/{run}/judge").text
+    assert client.get(f"/runs/{run}/result.json").json["carried"] == []
+    assert 'data-act="choose"' not in client.get(f"/runs/{run}/result").text
     document = sheet()
     entries = [entry("reading", "quantities.m_hB.1", text="30.0")]
     for table, columns in document["series"].items():
         for name, texts in columns.items():
             entries += [entry("reading", f"{table}.{name}.{i}.1", text=t) for i, t in enumerate(texts, 1)]
     save(client, run, *entries)
-    (seen,) = client.get(f"/runs/{run}/judge.json").json["carried"]
+    (seen,) = client.get(f"/runs/{run}/result.json").json["carried"]
     assert not seen["carried"]
     assert "Pull in part B, friction added" in {change["result"] for change in seen["changes"]}
-    page = client.get(f"/runs/{run}/judge").text
-    button = re.search(r'data-act="choose" data-slot="(option:friction)" data-writes="([^"]+)">Carry it<', page)
+    page = client.get(f"/runs/{run}/result").text
+    button = re.search(r'data-act="choose" data-slot="(option:friction)" data-writes="([^"]+)">Apply<', page)
     assert button and button[2] == "&#34;carried&#34;"
-    before = client.get(f"/runs/{run}/judge.json").json["results"]["F_net"]["value"]
-    save(client, run, entry("option", "option:friction", choice="carried"), page="judge:")
-    (again,) = client.get(f"/runs/{run}/judge.json").json["carried"]
+    before = client.get(f"/runs/{run}/result.json").json["results"]["F_net"]["value"]
+    save(client, run, entry("option", "option:friction", choice="carried"), page="result:")
+    (again,) = client.get(f"/runs/{run}/result.json").json["carried"]
     assert again["carried"] and again["changes"] == seen["changes"]
-    assert client.get(f"/runs/{run}/judge.json").json["results"]["F_net"]["value"] > before
-    assert 'data-writes="&#34;left&#34;">Leave it out<' in client.get(f"/runs/{run}/judge").text
+    assert client.get(f"/runs/{run}/result.json").json["results"]["F_net"]["value"] > before
+    assert 'data-writes="&#34;left&#34;">Do not apply<' in client.get(f"/runs/{run}/result").text
 
 
 def test_a_correction_that_may_be_nothing_is_said_to_be_so(client: FlaskClient) -> None:
@@ -104,6 +104,8 @@ def test_a_correction_that_may_be_nothing_is_said_to_be_so(client: FlaskClient) 
 def test_a_definition_carries_only_results_that_it_has() -> None:
     document = NEWTON.document()
     document["options"]["friction"]["choices"]["carried"]["carries"] = "F_b"
-    with pytest.raises(DefinitionError, match="there is no result 'F_b' to carry; the results are m_A, mu_f, F_f") as fault:
+    with pytest.raises(
+        DefinitionError, match="there is no result 'F_b' to apply; the results are m_A, mu_f, F_f"
+    ) as fault:
         definitions.load(document)
     assert fault.value.place == "options.friction.choices.carried.carries"

@@ -1,4 +1,4 @@
-"""A circuit answers each reading: numbers beside its letters, the slider where the wire was touched."""
+"""A circuit answers each reading: numbers next to its letters, the slider where the wire was touched."""
 
 import re
 from dataclasses import replace
@@ -8,10 +8,10 @@ import pytest
 
 from cavrel import catalogue
 from cavrel.catalogue import pictures
-from cavrel.core.cupboard import EMPTY
+from cavrel.core.laboratory import EMPTY
 from cavrel.graph.circuit import answered
 from cavrel.present.circuits import circuit
-from cavrel.service.opened import Opened, unstarted, work_out
+from cavrel.service.opened import Opened, compute, unstarted
 
 BRIDGE = catalogue.experiments()["metre-bridge"]
 ROW = [("first.K.1.1", "12"), ("first.l.1.1", "40.00")]
@@ -58,7 +58,7 @@ def test_it_waits_for_a_reading_and_shows_what_there_is() -> None:
 
 def test_a_reading_left_out_is_not_what_the_circuit_shows() -> None:
     out = unstarted(BRIDGE, EMPTY, {}, [("first.l.1.1", "20.00"), ("first.l.1.2", "40.00")])
-    left = work_out(
+    left = compute(
         out.run, BRIDGE, (*out.entries, replace(out.entries[0], id=9, kind="leave-out", body={"reason": "slipped"}))
     )
     shown = circuit(left)

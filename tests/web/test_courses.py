@@ -52,8 +52,8 @@ def test_every_page_of_an_empty_server_leads_to_the_first_course(fresh: FlaskCli
         "/",
         "/runs",
         "/lessons",
-        "/cupboard",
-        "/bring",
+        "/laboratory",
+        "/import",
         "/write",
         "/course",
         "/courses",
@@ -61,28 +61,28 @@ def test_every_page_of_an_empty_server_leads_to_the_first_course(fresh: FlaskCli
     ):
         answer = fresh.get(page)
         assert (answer.status_code, answer.location) == (302, "/courses/new"), page
-    for data in ("/runs.json", "/shelf.json", "/course.json"):
+    for data in ("/runs.json", "/experiments.json", "/course.json"):
         assert fresh.get(data).status_code == 409
         assert "cavrel course new" in fresh.get(data).json["what"]
     assert fresh.get("/calls.json").json["calls"] == []
     assert fresh.get("/help").status_code == 200
-    assert "Begin your first course" in fresh.get("/courses/new").text
+    assert "Create your first course" in fresh.get("/courses/new").text
 
 
 def test_from_nothing_to_the_first_reading(fresh: FlaskClient) -> None:
     made = begin(fresh, latitude="57,1", height="12", preset="first", **{"instrument-stopwatch": "yes"})
     assert (made.status_code, made.location) == (303, "/?begun=yes")
-    assert "<b>Evening</b> has begun, with 2 benches" in fresh.get("/?begun=yes").text
+    assert "<b>Evening</b> has been created with 2 benches" in fresh.get("/?begun=yes").text
     run = started(fresh, "", "Bench 2")
     saved = fresh.post(
         f"/runs/{run}/entries", json={"entries": [entry("swings.L.1", "40.0")]}, headers={"X-CSRFToken": token(fresh)}
     )
     assert saved.status_code == 200
     assert fresh.get("/runs.json").json["runs"][0]["bench"] == "Bench 2"
-    cupboard = fresh.get("/cupboard.json").json
-    assert cupboard["rules"]["g"] == {"latitude": 57.1, "height": 12.0}
-    assert cupboard["rules"]["repeats"] == "half_range"
-    assert cupboard["instruments"]["stopwatch"]["count"] == 2
+    laboratory = fresh.get("/laboratory.json").json
+    assert laboratory["rules"]["g"] == {"latitude": 57.1, "height": 12.0}
+    assert laboratory["rules"]["repeats"] == "half_range"
+    assert laboratory["instruments"]["stopwatch"]["count"] == 2
 
 
 def test_one_form_begins_one_course(fresh: FlaskClient, empty: Pool) -> None:
@@ -97,8 +97,8 @@ def test_one_form_begins_one_course(fresh: FlaskClient, empty: Pool) -> None:
     [
         ("title", "", "Give the course a name"),
         ("title", "x" * 121, "up to 120 characters"),
-        ("begins", "1.9.2026", "is no day"),
-        ("zone", "Tallow/Quay", "is no time zone"),
+        ("begins", "1.9.2026", "is not a date"),
+        ("zone", "Tallow/Quay", "is not a time zone"),
         ("many", "0", "A whole number from 1 to 60"),
         ("many", "61", "A whole number from 1 to 60"),
         ("latitude", "91", "less than or equal to 90"),
@@ -121,8 +121,8 @@ def test_days_in_the_wrong_order_and_names_of_its_own(fresh: FlaskClient, empty:
     late = begin(fresh, begins="2026-09-02", ends="2026-09-01")
     assert "The last day comes before the first" in late.text
     twice = begin(fresh, naming="own", names="Wick\nwick")
-    assert "There is a bench “wick” already" in twice.text
-    assert "on a line of its own" in begin(fresh, naming="own", names=" \n").text
+    assert "There is already a bench “wick”" in twice.text
+    assert "on a separate line" in begin(fresh, naming="own", names=" \n").text
     begin(fresh, naming="own", names="Wick\n\n  Fog  horn \n", begins="2026-09-01", ends="2026-09-01")
     with transaction(empty) as connection:
         one = store.courses(connection)[0]
@@ -163,11 +163,13 @@ def test_two_courses_keep_apart(fresh: FlaskClient) -> None:
     stop = {"csrf_token": token(fresh)}
     assert fresh.post(f"/courses/evening-2/course/work/{work}/stop", data=stop).status_code == 404
     assert not fresh.get("/courses/evening/course.json").json["work"][0]["stopped"]
-    # Each has a cupboard of its own.
+    # Each has a laboratory of its own.
     rules = {"csrf_token": token(fresh), "g-by": "number", "g-number": "9.82"}
-    assert fresh.post("/courses/evening/cupboard/rules", data=rules).location.startswith("/courses/evening/cupboard")
-    assert fresh.get("/courses/evening/cupboard.json").json["rules"]["g"] == 9.82
-    assert fresh.get("/courses/evening-2/cupboard.json").json["rules"].get("g") != 9.82
+    assert fresh.post("/courses/evening/laboratory/rules", data=rules).location.startswith(
+        "/courses/evening/laboratory"
+    )
+    assert fresh.get("/courses/evening/laboratory.json").json["rules"]["g"] == 9.82
+    assert fresh.get("/courses/evening-2/laboratory.json").json["rules"].get("g") != 9.82
 
 
 def bench(client: FlaskClient, name: str) -> dict[str, Any]:
@@ -203,7 +205,7 @@ def test_a_bench_taken_out_keeps_its_runs_and_comes_back(fresh: FlaskClient) -> 
     assert [r["id"] for r in fresh.get("/runs.json").json["runs"]] == [run]
     last = act(fresh, "Bench 2", act="remove")
     assert last.status_code == 422
-    assert "keeps one bench at least" in last.text
+    assert "needs at least one bench" in last.text
     fresh.post("/course/benches", data={"csrf_token": token(fresh), "name": "bench 1"})
     assert bench(fresh, "Bench 1")["listed"]
     # One that never measured goes for good.
@@ -243,5 +245,5 @@ def test_the_command_line_does_the_same(cluster: Cluster, migrated: str) -> None
     assert typed("bench", "dawn", "add", "Wick") == "2 course: there is no course 'dawn'; there is evening\n"
     assert typed("list") == "0 evening: Evening\n  Lantern, 0 runs\n  Wick, 0 runs\n"
     with open_pool(url, size=1) as pool, transaction(pool) as connection:
-        kept = json.dumps(dict(connection.execute("select body from cupboard").fetchone() or {}))
+        kept = json.dumps(dict(connection.execute("select body from laboratory").fetchone() or {}))
     assert '"count": 4' in kept

@@ -1,4 +1,4 @@
-"""Every experiment that ships: opened on the shelf, and a simulated run of it carried through the stages by the pages' own saves."""
+"""Every experiment that ships: opened among the experiments, and a simulated run of it carried through the stages by the pages' own saves."""
 
 import pytest
 from flask.testing import FlaskClient
@@ -25,19 +25,19 @@ def test_a_run_of_every_experiment_from_first_reading_to_judged_result(client: F
     program = catalogue.program_of(definition)
     simulated = runs.load(simulate(program, 11))
     number = start(client, experiment, "Foghorn", f"Simulated {experiment}")
-    early = text(client, f"/runs/{number}/judge")
-    assert "Too early" in early
+    early = text(client, f"/runs/{number}/result")
+    assert "Not yet" in early
     answer = save(client, number, *(entry("reading", slot, text=t) for slot, t in slots_of(simulated)))
     assert answer.status_code == 200
     wanted = analyse(
         program, simulated, runs.load(client.get(f"/runs/{number}/measure.json").json["run"]).house_rules()
     )
-    judged = text(client, f"/runs/{number}/judge")
+    judged = text(client, f"/runs/{number}/result")
     for result in wanted.results.values():
         assert not result.reason
         assert result_text(wanted, result).partition("\u2009")[0] in judged
     for fit in definition.fits:
-        straight = text(client, f"/runs/{number}/straighten?fit={fit}")
+        straight = text(client, f"/runs/{number}/fit?fit={fit}")
         assert "No line yet" not in straight
     assert "No graph" not in text(client, f"/runs/{number}/measure")
     assert (
@@ -55,7 +55,7 @@ def test_parts_not_measured_yet(client: FlaskClient, experiment: str) -> None:
     number = start(client, experiment, "Wick", "Half of it")
     for part in (slots[: len(slots) // 2], slots[len(slots) // 2 :: 2]):
         assert save(client, number, *(entry("reading", slot, text=t) for slot, t in part)).status_code == 200
-        for stage in ("measure", "straighten", "judge", "logbook"):
+        for stage in ("measure", "fit", "result", "logbook"):
             assert client.get(f"/runs/{number}/{stage}").status_code == 200
             assert client.get(f"/runs/{number}/{stage}.json").status_code == 200
 
@@ -67,7 +67,7 @@ def test_every_convention(client: FlaskClient, experiment: str, option: str, cho
     simulated = runs.load(simulate(program, 13, options={option: choice}))
     number = start(client, experiment, "Beacon", "By convention", **{option: choice})
     assert save(client, number, *(entry("reading", slot, text=t) for slot, t in slots_of(simulated))).status_code == 200
-    twin = client.get(f"/runs/{number}/judge.json").json
+    twin = client.get(f"/runs/{number}/result.json").json
     wanted = analyse(
         program, simulated, runs.load(client.get(f"/runs/{number}/measure.json").json["run"]).house_rules()
     )

@@ -110,7 +110,7 @@ def test_the_page_names_every_table(client: FlaskClient) -> None:
     seen = text(client, f"/runs/{run}/export")
     assert "Timed swings" in seen
     assert "Data package" in seen
-    assert "Take along" in text(client, f"/runs/{run}/measure")
+    assert "Export" in text(client, f"/runs/{run}/measure")
 
 
 @pytest.mark.parametrize("name", sorted(catalogue.experiments()))

@@ -33,7 +33,7 @@ def test_a_result_is_carried_into_another_run_with_its_uncertainty(client: Flask
     tested = measured(client, "Foghorn", 3)
     page = html.unescape(client.get(f"/runs/{conversion}/measure").text)
     offered = {slot: text for slot, text, run in OFFER.findall(page) if int(run) == tested}
-    found = client.get(f"/runs/{tested}/judge.json").json["results"]
+    found = client.get(f"/runs/{tested}/result.json").json["results"]
     assert set(offered) == {"quantities.k.1", "quantities.G.1"}
     # Nothing is written before somebody presses.
     assert "k" not in client.get(f"/runs/{conversion}/measure.json").json["run"]["quantities"]
@@ -47,7 +47,7 @@ def test_a_result_is_carried_into_another_run_with_its_uncertainty(client: Flask
     (g, u_g), (k, u_k) = (
         [float(part) for part in offered[slot].split(" ± ")] for slot in ("quantities.G.1", "quantities.k.1")
     )
-    needed = client.get(f"/runs/{conversion}/judge.json").json["results"]["R"]
+    needed = client.get(f"/runs/{conversion}/result.json").json["results"]["R"]
     assert needed["value"] == pytest.approx(3 / (30 * k * 1e-6) - g, rel=1e-9)
     assert needed["u"] == pytest.approx(
         np.hypot(3 / (30 * k * 1e-6) * u_k / k, u_g), rel=1e-3

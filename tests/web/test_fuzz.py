@@ -25,7 +25,7 @@ from cavrel.store.pool import Pool, transaction
 from tests.web.http import entry, save, start
 
 TIMES = int(os.environ.get("CAVREL_FUZZ", "1"))
-STAGES = ("measure", "straighten", "judge", "logbook")
+STAGES = ("measure", "fit", "result", "logbook")
 TEXTS = [
     "", "0", "-1", "1e80", "1e-80", "1e299", "-0.0", "1,234", "12 %", "3 × 10⁸", "nan", "inf", "∞", "1e400", "0e400", "1(1)e400", "½", "٣", "²",
     "5 ± 5", "1 ± 0", "1 ± 1e80", "2x103", "60 rpm", "20 °C", "1:59.9", "31°24′ ± 1′", "(1 ± 2) × 10⁵", "\u2212", "±", "x" * 199, "9" * 80,

@@ -47,13 +47,13 @@ def test_an_older_reading_that_arrives_later_stands_beside_the_newer_and_asks(cl
     send(client, run, reading("31.1", ago=600))
     assert stands(client, run) == [["31.6"]]
     page = text(client, f"/runs/{run}/measure")
-    assert "31.1 came late" in page
+    assert "31.1 arrived late" in page
     assert "Keep 31.6" in page
-    assert "Take 31.1" in page
+    assert "Use 31.1" in page
     send(client, run, entry("late", f"late:{SLOT}", text="31.1", settled=True))
-    assert "came late" not in text(client, f"/runs/{run}/measure")
+    assert "arrived late" not in text(client, f"/runs/{run}/measure")
     assert kinds(client, run) == [("reading", "31.6"), ("late", "31.1"), ("late", "31.1")]
-    assert "31.1, late: a newer one stood here" in text(client, f"/runs/{run}/logbook")
+    assert "31.1, late: a newer one was here" in text(client, f"/runs/{run}/logbook")
 
 
 def test_the_late_one_may_be_the_one_that_holds(client: FlaskClient, run: int) -> None:
@@ -63,7 +63,7 @@ def test_the_late_one_may_be_the_one_that_holds(client: FlaskClient, run: int) -
     taken = entry("correction", SLOT, text="31.1", was="31.6", reason="the earlier reading holds", over=now)
     send(client, run, taken, entry("late", f"late:{SLOT}", text="31.1", settled=True))
     assert stands(client, run) == [["31.1"]]
-    assert "came late" not in text(client, f"/runs/{run}/measure")
+    assert "arrived late" not in text(client, f"/runs/{run}/measure")
 
 
 def test_a_newer_one_and_one_that_knew_take_their_place(client: FlaskClient, run: int) -> None:
@@ -127,7 +127,7 @@ def test_two_that_write_at_once_are_said_to_have_clashed(client: FlaskClient, ru
         send(client, run, other)
         assert (kinds(client, run)[-1][0] == "late") is late
         if not late:
-            assert "was written twice" in text(client, f"/runs/{run}/measure")
+            assert "was entered twice" in text(client, f"/runs/{run}/measure")
             send(client, run, entry("undo", SLOT))
 
 

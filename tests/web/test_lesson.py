@@ -56,7 +56,7 @@ def test_from_nothing_to_a_timetable(client: FlaskClient, lesson: int) -> None:
     body = lessons.load(document(client, lesson))
     assert len(body.blocks) == 4 and not lessons.collisions(body)
     page = text(client, f"/lessons/{lesson}")
-    assert "Nothing collides" in page and "Stiffness of a spring" in page
+    assert "No clashes" in page and "Stiffness of a spring" in page
     assert f"/lessons/{lesson}" in client.get("/lessons").text
     assert any(one["id"] == lesson for one in client.get("/lessons.json").json["lessons"])
     assert body.stock["digital balance"] == 8 and body.stock["metre rule"] == 10
@@ -70,12 +70,12 @@ def test_made_twice_it_is_one(client: FlaskClient) -> None:
 @pytest.mark.parametrize(
     ("experiments", "fields", "said"),
     [
-        (["spring"], {"minutes": "soon"}, "no whole number"),
+        (["spring"], {"minutes": "soon"}, "not a whole number"),
         (["spring"], {"minutes": "5"}, "minutes"),
         (["spring"], {"minutes": "99999"}, "minutes"),
         (["spring"], {"rotations": "0"}, "rotations"),
-        (["alchemy"], {}, "stands on no shelf"),
-        (["spring"], {"minutes-spring": "x"}, "no whole number"),
+        (["alchemy"], {}, "is not among the experiments"),
+        (["spring"], {"minutes-spring": "x"}, "not a whole number"),
         (["spring"], {"bench": "Nowhere" * 9}, "benches"),
         (["spring"], {"title": ""}, "title"),
     ],
@@ -108,8 +108,8 @@ def test_moved_collides_and_back_again(client: FlaskClient, lesson: int) -> None
     before = document(client, lesson)
     first, second = sorted((b for b in before["blocks"] if b["bench"] == "Wick"), key=lambda b: b["start"])
     answer = move(client, lesson, key=f"Wick/{second['experiment']}", bench="Wick", start=first["start"] + 5)
-    assert answer.status_code == 200 and "1 collision" in answer.text
-    assert "Wick would have its hands on" in answer.text
+    assert answer.status_code == 200 and "1 clash" in answer.text
+    assert "Wick would do" in answer.text
     assert client.post(f"/lessons/{lesson}/back", data={"csrf_token": token(client)}).status_code == 303
     assert document(client, lesson) == before
 
@@ -117,14 +117,14 @@ def test_moved_collides_and_back_again(client: FlaskClient, lesson: int) -> None
 @pytest.mark.parametrize(
     ("body", "said"),
     [
-        ({"key": "Wick/alchemy", "bench": "Wick", "start": 5}, "taken out meanwhile"),
+        ({"key": "Wick/alchemy", "bench": "Wick", "start": 5}, "removed meanwhile"),
         ({"key": "Wick/spring", "bench": "Beacon", "start": 5}, "already"),
         ({"key": "Wick/spring", "bench": "Nowhere", "start": 5}, "takes no part"),
-        ({"key": "Wick/spring", "bench": "Wick", "start": "5"}, "which block"),
-        ({"key": "Wick/spring", "bench": "Wick"}, "which block"),
+        ({"key": "Wick/spring", "bench": "Wick", "start": "5"}, "name the block"),
+        ({"key": "Wick/spring", "bench": "Wick"}, "name the block"),
         ({"add": {"bench": "Wick", "experiment": "spring"}}, "twice"),
         ({"add": {"bench": "Wick"}}, "experiment"),
-        ({}, "which block"),
+        ({}, "name the block"),
     ],
 )
 def test_moves_that_are_none(client: FlaskClient, lesson: int, body: dict, said: str) -> None:
@@ -172,7 +172,7 @@ def test_a_wait_that_a_bench_starts_is_called_everywhere(client: FlaskClient) ->
     until = (datetime.now(timezone.utc) + timedelta(minutes=60)).isoformat()
     assert not save(client, run, entry("timer", f"timer:{uuid4()}", call="wait of 60 min", until=until)).json["refused"]
     found = [c for c in client.get("/calls.json").json["calls"] if c["run"] == run]
-    assert [(c["bench"], c["say"], c["at"]) for c in found] == [("Foghorn", "the wait of “Settling” is over", until)]
+    assert [(c["bench"], c["say"], c["at"]) for c in found] == [("Foghorn", "“Settling”: the wait is over", until)]
     odd = save(client, run, entry("timer", f"timer:{uuid4()}", call="wait", until="tomorrow"))
     assert not odd.json["refused"] and client.get("/calls.json").status_code == 200
     assert save(client, run, entry("timer", f"timer:{uuid4()}", call="wait", until=5)).json["refused"]

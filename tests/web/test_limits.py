@@ -23,7 +23,7 @@ BROWSER = {"Accept": "text/html,application/xhtml+xml,*/*;q=0.8"}
 
 def keep(client: FlaskClient, body: str) -> Any:
     form = {"csrf_token": token(client), "key": str(uuid4()), "title": "Heavy", "body": body}
-    return client.post("/cupboard/forms", data=form)
+    return client.post("/laboratory/forms", data=form)
 
 
 @pytest.mark.parametrize(
@@ -31,7 +31,7 @@ def keep(client: FlaskClient, body: str) -> Any:
     [
         ('{{ "x"|center(300000000)|length }}', "150 MB of memory"),
         ("{{ ('%' ~ '2000000000s')|format('x') }}", "MB|MemoryError|memory"),
-        ("{% set a = c.title|list * 1 %}", "only numbers are multiplied"),
+        ("{% set a = c.title|list * 1 %}", "only numbers can be multiplied"),
         (
             "{% macro m(n) %}{% for a in c.title %}{% for b in c.title %}{% for d in c.title %}"
             "{% for e in c.title %}{% for f in c.title %}{{ a }}{% endfor %}{% endfor %}{% endfor %}{% endfor %}{% endfor %}"
@@ -98,9 +98,9 @@ def test_an_archive_that_takes_long_is_refused(client: FlaskClient) -> None:
         packed.writestr("run.json", json.dumps(run))
     before = client.get("/runs.json").json["many"]
     form = {"csrf_token": token(client), "key": str(uuid4()), "file": (io.BytesIO(sink.getvalue()), "a.zip")}
-    answer = client.post("/bring", data=form, content_type="multipart/form-data")
+    answer = client.post("/import", data=form, content_type="multipart/form-data")
     assert answer.status_code == 422
-    assert "Nothing was brought in" in answer.text
+    assert "Nothing was imported" in answer.text
     assert client.get("/runs.json").json["many"] == before
 
 
@@ -144,7 +144,7 @@ def test_two_are_set_at_once_and_the_others_wait_in_order(client: FlaskClient, s
             assert locks.mine_until_end(held, locks.Of.PAPER, slot)
         waiting = [ask(client, title, **BROWSER) for title in ("Two", "Three", "Four")]
         assert [answer.status_code for answer in waiting] == [202, 202, 202]
-        assert "It is being set" in waiting[1].get_data(as_text=True)
+        assert "The PDF is being made" in waiting[1].get_data(as_text=True)
         assert "It waits for 2 others" in waiting[2].get_data(as_text=True)
         assert "frame-ancestors 'self'" in waiting[2].headers["Content-Security-Policy"]
         assert slow == []

@@ -19,7 +19,7 @@ VALUES = {
     "kind": "xlsx",
 }
 WITHOUT = {
-    "/runs/{run}/behind.json",
+    "/runs/{run}/instructor.json",
     "/runs/{run}/bench.json",
     "/live/{run}",
     "/runs/{run}/traces/{place}.json",
@@ -86,10 +86,10 @@ def test_what_is_not_there_answers_as_described(client: FlaskClient, described: 
 
 
 PARTS = {
-    "/": "/shelf.json",
+    "/": "/experiments.json",
     "/courses/new": "an empty form",
     "/help": "/help/tour.json",
-    "/cupboard/rules": "a fragment",
+    "/laboratory/rules": "a fragment",
     "/course/work/{number}": "a fragment",
     "/runs/{run}/traces/{place}/part": "a fragment",
     "/runs/{run}/report/pages": "the PDF in a frame",

@@ -16,7 +16,7 @@ from cavrel import catalogue
 from cavrel.core.logbook import run as runs
 from tests.web.http import entry, save, start, taken_suggestions, text, token
 
-STAGES = ["measure", "straighten", "judge", "logbook"]
+STAGES = ["measure", "fit", "result", "logbook"]
 
 
 @pytest.fixture
@@ -36,7 +36,7 @@ def test_the_shelf(client: FlaskClient) -> None:
     page = text(client, "/")
     for word in ("Free-fall acceleration from a pendulum", "Mechanics", "Modern", "9.8147"):
         assert word in page
-    twin = client.get("/shelf.json").json
+    twin = client.get("/experiments.json").json
     assert {e["id"] for e in twin["experiments"]} == set(catalogue.experiments())
 
 
@@ -44,13 +44,13 @@ def test_searching_the_shelf(client: FlaskClient) -> None:
     page = text(client, "/?q=laser+scale")
     assert "Gravitational constant with a torsion balance" in page
     assert "Resistances with a metre bridge" not in page
-    assert [e["id"] for e in client.get("/shelf.json?q=bob thread").json["experiments"]] == ["pendulum"]
-    assert "No experiment on the shelf has these words" in text(client, "/?q=levitation")
+    assert [e["id"] for e in client.get("/experiments.json?q=bob thread").json["experiments"]] == ["pendulum"]
+    assert "No experiment has these words" in text(client, "/?q=levitation")
 
 
 def test_the_runs_of_the_course(client: FlaskClient) -> None:
     page = text(client, "/runs")
-    for word in ("Lantern", "Prism", "Wick", "1 suspicion"):
+    for word in ("Lantern", "Prism", "Wick", "1 to check"):
         assert word in page
     twin = client.get("/runs.json").json
     measured = {(r["bench"], r["experiment"]): r["stages"]["measure"] for r in twin["runs"]}
@@ -61,20 +61,20 @@ def test_each_column_of_the_list_stands_under_its_head(client: FlaskClient) -> N
     page = client.get("/runs").text
     head, *rows = [re.findall(r"<t[hd][ >].*?</t[hd]>", row, re.S) for row in re.findall(r"<tr>.*?</tr>", page, re.S)]
     heads = [re.sub(r"<[^>]+>", "", cell) for cell in head]
-    assert heads == ["bench", "run", "plan", "measure", "straighten", "judge", "report", "margin", "change"]
+    assert heads == ["bench", "run", "plan", "measure", "fit", "result", "report", "to check", "change"]
     assert rows
     assert {len(row) for row in rows} == {len(heads)}
     assert all("readings" in row[heads.index("measure")] for row in rows)
-    assert all("/judge" in row[heads.index("judge")] for row in rows)
+    assert all("/result" in row[heads.index("result")] for row in rows)
 
 
 def test_the_demonstration_has_something_to_say(client: FlaskClient) -> None:
     assert "Were 19 swings counted for 20?" in text(client, "/runs/1/measure")
-    judged = text(client, "/runs/1/judge")
+    judged = text(client, "/runs/1/result")
     assert "this timing is over 19, not 20" in judged.lower()
     assert re.search(r"9\.8\d+ ± 0\.0\d+", judged)
-    assert "Where the uncertainty comes from" in judged
-    straight = text(client, "/runs/2/straighten")
+    assert "Uncertainty budget" in judged
+    straight = text(client, "/runs/2/fit")
     assert "zero within its uncertainty, as the law says" in straight
 
 
@@ -168,11 +168,13 @@ def test_starting_a_run_says_what_is_missing_and_keeps_what_was_typed(client: Fl
         "/experiments/pendulum/runs", data={"bench": "", "title": "My title", "key": "", "csrf_token": token(client)}
     )
     assert answer.status_code == 422
-    assert "Choose the bench that measures." in answer.text
+    assert "Choose a bench." in answer.text
     assert "My title" in answer.text
 
 
-@pytest.mark.parametrize("path", ["/runs/9999/measure", "/runs/9999/judge.json", "/experiments/levitation", "/nowhere"])
+@pytest.mark.parametrize(
+    "path", ["/runs/9999/measure", "/runs/9999/result.json", "/experiments/levitation", "/nowhere"]
+)
 def test_what_is_not_there_says_so(client: FlaskClient, path: str) -> None:
     answer = client.get(path)
     assert answer.status_code == 404
@@ -180,7 +182,7 @@ def test_what_is_not_there_says_so(client: FlaskClient, path: str) -> None:
 
 
 def test_two_benches_are_told_apart_in_the_same_course(client: FlaskClient, run: int) -> None:
-    page = text(client, "/runs/2/judge")
+    page = text(client, "/runs/2/result")
     assert "bench Lantern" in page
     assert "bench Wick" in page
 
@@ -200,13 +202,13 @@ def test_suggested_values_wait_for_a_person(client: FlaskClient) -> None:
         for column, value in (("L", length), ("t", time))
     ]
     save(client, run, *readings)
-    assert "Swings in one timing" in client.get(f"/runs/{run}/judge.json").json["results"]["g"]["reason"]
+    assert "Swings in one timing" in client.get(f"/runs/{run}/result.json").json["results"]["g"]["reason"]
     page = text(client, f"/runs/{run}/measure")
-    assert "A suggested value is not in use yet" in page
+    assert "A suggested value is not used yet" in page
     taken = taken_suggestions(client.get(f"/runs/{run}/measure").text)
     assert taken == {"quantities.N.1": "20"}
     save(client, run, *(entry("reading", slot, text=value) for slot, value in taken.items()))
-    assert client.get(f"/runs/{run}/judge.json").json["results"]["g"]["value"] == pytest.approx(9.8, rel=0.02)
+    assert client.get(f"/runs/{run}/result.json").json["results"]["g"]["value"] == pytest.approx(9.8, rel=0.02)
     assert "not in use yet" not in text(client, f"/runs/{run}/measure")
     assert "Swings in one timing" in text(client, f"/runs/{run}/logbook")
 
@@ -223,7 +225,7 @@ def test_simulated_readings_say_so_wherever_they_go(client: FlaskClient) -> None
     assert "imulated" not in before
     assert client.get(f"/runs/{run}/measure.json").json["result"]["simulated"] is False
     save(client, run, entry("run", "run:on-screen", value=True))
-    for page in ("plan", "measure", "straighten", "judge", "report", "logbook"):
+    for page in ("plan", "measure", "fit", "result", "report", "logbook"):
         assert "simulated apparatus" in text(client, f"/runs/{run}/{page}"), page
     report = text(client, f"/runs/{run}/report")
     assert "(simulated readings)" in report

@@ -17,8 +17,8 @@ from tests.web.http import entry, save, start, text, token
 def test_every_experiment_can_be_planned(client: FlaskClient, experiment: str) -> None:
     run = start(client, experiment, "Wick", "Planned")
     page = text(client, f"/runs/{run}/plan")
-    assert "What this plan promises" in page
-    assert "Nothing can be foretold" not in page
+    assert "Expected result" in page
+    assert "Nothing can be predicted" not in page
     assert "nan" not in page.lower().replace("resonan", "").replace("inan", "")
     twin = client.get(f"/runs/{run}/plan.json").json
     conform(twin["forecast"], "cavrel-forecast-1")
@@ -33,16 +33,16 @@ def run(client: FlaskClient) -> int:
 @pytest.mark.parametrize(
     ("query", "said"),
     [
-        ("percent=1", "this plan gives"),
+        ("percent=1", "this plan already gives"),
         ("percent=0,12", "photogate timer instead"),
-        ("percent=0.0001", "cannot be reached with these instruments"),
+        ("percent=0.0001", "is not possible with these instruments"),
         ("percent=none", "not a number"),
         ("percent=-1", "Ask for percent from"),
         ("percent=1e300", "too large"),
         ("percent=5000", "Ask for percent from"),
         ("minutes=40", "In 40 minutes"),
         ("minutes=40 min", "In 40 minutes"),
-        ("minutes=2", "Shorter than"),
+        ("minutes=2", "in less than"),
         ("minutes=", "not a number"),
         ("", "not a number"),
     ],
@@ -71,7 +71,7 @@ def test_a_plan_that_cannot_be_worked_out_says_so_and_keeps_everything(client: F
         page="plan",
     )
     page = client.get(f"/runs/{run}/plan").text
-    assert "Nothing can be foretold" in page
+    assert "Nothing can be predicted" in page
     assert 'value="why not"' in page
 
 
@@ -97,7 +97,7 @@ def test_headings_marks_and_hidden_columns_stand_over_the_table(client: FlaskCli
     assert "Length, pivot to bob" in page and 'value="upper"' in page and re.search(r">\s*landing", page)
     assert 'id="c-swings-1-T"' not in page
     late = save(client, run, entry("heading", "heading:swings.L", unit="cm"))
-    assert "readings were typed under its unit" in next(iter(late.json["refused"].values()))
+    assert "readings were typed in this unit" in next(iter(late.json["refused"].values()))
     assert not save(client, run, entry("heading", "heading:swings.L", unit="m", label="Length")).json["refused"]
     found = client.get(f"/runs/{run}/measure.json").json
     assert found["result"]["series"]["swings"]["L"] == {
@@ -106,7 +106,7 @@ def test_headings_marks_and_hidden_columns_stand_over_the_table(client: FlaskCli
         "u": found["result"]["series"]["swings"]["L"]["u"],
     }
     assert "called Length" in text(client, f"/runs/{run}/logbook")
-    for stage in ("plan", "straighten", "judge", "logbook"):
+    for stage in ("plan", "fit", "result", "logbook"):
         assert client.get(f"/runs/{run}/{stage}").status_code == 200
 
 
@@ -126,7 +126,7 @@ def test_a_plan_goes_out_as_a_file_and_starts_another_run(client: FlaskClient) -
     assert "attachment" in answer.headers["Content-Disposition"]
     plan = answer.json
     assert "series" not in plan and plan["quantities"] == {"N": "30"} and plan["rules"] == {"rounding": "two"}
-    assert "Start another run with it" in text(client, f"/runs/{run}/plan/again")
+    assert "Start another run with this plan" in text(client, f"/runs/{run}/plan/again")
     page = client.get("/experiments/pendulum").text
     bench = re.search(r'<option value="(\d+)">Wick', page)
     assert bench
@@ -149,7 +149,7 @@ def test_a_plan_goes_out_as_a_file_and_starts_another_run(client: FlaskClient) -
         )
     for odd, said in (
         ("{", "cannot be read as JSON"),
-        ('{"format": "cavrel-run/1", "experiment": "spring"}', "not of"),
+        ('{"format": "cavrel-run/1", "experiment": "spring"}', "not for"),
         ("[]", "one JSON object"),
     ):
         refused = client.post("/experiments/pendulum/runs", data=form | {"plan": odd, "key": str(uuid4())})
@@ -160,7 +160,7 @@ def test_a_plan_goes_out_as_a_file_and_starts_another_run(client: FlaskClient) -
 def test_out_of_order_on_purpose_and_in_order_again(client: FlaskClient, run: int) -> None:
     save(client, run, entry("settings", "settings:swings.L", texts=["50", "80", "110", "140", "170"]), page="plan")
     page = client.get(f"/runs/{run}/plan").text
-    assert 'data-points="50 140 80 170 110"' in page and "out of order" in page
+    assert 'data-points="50 140 80 170 110"' in page and "in random order" in page
     assert ">in order<" not in page
     save(client, run, entry("settings", "settings:swings.L", texts=["50", "140", "80", "170", "110"]), page="plan")
     page = client.get(f"/runs/{run}/plan").text
@@ -180,7 +180,7 @@ def test_an_instrument_as_its_maker_printed_it(client: FlaskClient) -> None:
     printed = {"label": "old needle meter", "class": "5", "full_scale": "3 V"}
     assert not save(client, run, entry("instrument", "instrument:meter", **printed), page="plan").json["refused"]
     page = text(client, f"/runs/{run}/plan")
-    assert "as it is printed on yours" in page
+    assert "enter your instrument’s specification" in page
     assert client.get(f"/runs/{run}/plan.json").json["forecast"]["results"]["h"]["u"] > before
     odd = save(client, run, entry("instrument", "instrument:meter", accuracy="quite good"), page="plan").json["refused"]
     assert "0.5 % + 2 digits" in next(iter(odd.values()))

@@ -17,16 +17,16 @@ def test_a_bare_run_has_a_report_of_gaps(client: FlaskClient) -> None:
     seen = text(client, f"/runs/{run}/report")
     assert "Missing: no reading was taken yet." in seen
     assert "it waits for" in seen
-    assert "Missing: The result in a sentence" in seen
+    assert "Missing: The result in one sentence" in seen
     assert parts(client, run)["conclusion"]["text"] == ""
 
 
-def test_its_numbers_are_those_of_judge(client: FlaskClient) -> None:
+def test_its_numbers_are_those_of_the_result(client: FlaskClient) -> None:
     run = typed(client)
-    judged = client.get(f"/runs/{run}/judge.json").json["results"]["g"]
+    judged = client.get(f"/runs/{run}/result.json").json["results"]["g"]
     seen = text(client, f"/runs/{run}/report")
     value = f"{judged['value']:.2f}"
-    assert f"comes out as {value}" in seen
+    assert f"is {value}" in seen
     assert "Table 1. Timed swings" in seen
     assert "31.08" in seen
     assert "Figure 1. period squared against length" in seen
@@ -37,7 +37,7 @@ def test_a_draft_is_marked_until_somebody_takes_or_rewrites_it(client: FlaskClie
     draft = parts(client, run)["aim"]
     assert not draft["own"]
     assert draft["text"] == catalogue.experiments()["pendulum"].aim
-    assert "Cavrel’s draft, nobody’s own words yet" in text(client, f"/runs/{run}/report")
+    assert "Automatic draft" in text(client, f"/runs/{run}/report")
     assert save(client, run, entry("report", "report:aim", text=draft["text"])).json["refused"] == {}
     assert parts(client, run)["aim"]["own"]
     assert save(client, run, entry("report", "report:aim", text="To weigh the Earth.")).json["refused"] == {}
@@ -91,7 +91,7 @@ def test_what_is_no_part_is_refused_with_its_reason(client: FlaskClient, slot: s
 
 def test_the_rail_counts_what_is_left(client: FlaskClient) -> None:
     run = typed(client)
-    assert "Reportnot begun" in text(client, f"/runs/{run}/measure")
+    assert "Reportnot started" in text(client, f"/runs/{run}/measure")
     for name, part in parts(client, run).items():
         save(client, run, entry("report", f"report:{name}", text=str(part["text"]) or "Because it is so."))
     assert "Reportwritten" in text(client, f"/runs/{run}/measure")
@@ -119,21 +119,21 @@ def test_a_draft_that_was_taken_goes_on_following_the_result(client: FlaskClient
     assert "{g}" in draft
     save(client, run, entry("report", "report:conclusion", text=draft))
     taken = parts(client, run)["conclusion"]
-    value = f"{client.get(f'/runs/{run}/judge.json').json['results']['g']['value']:.2f}"
+    value = f"{client.get(f'/runs/{run}/result.json').json['results']['g']['value']:.2f}"
     assert taken["own"]
-    assert f"comes out as {value}" in taken["text"]
+    assert f"is {value}" in taken["text"]
     longer(client, run)
-    now = f"{client.get(f'/runs/{run}/judge.json').json['results']['g']['value']:.2f}"
+    now = f"{client.get(f'/runs/{run}/result.json').json['results']['g']['value']:.2f}"
     assert now != value
     followed = parts(client, run)["conclusion"]
-    assert f"comes out as {now}" in followed["text"]
+    assert f"is {now}" in followed["text"]
     assert followed["source"] == draft
     assert followed["moved"] == []
 
 
 def test_a_number_of_ones_own_is_marked_when_its_result_moves(client: FlaskClient) -> None:
     run = typed(client)
-    value = f"{client.get(f'/runs/{run}/judge.json').json['results']['g']['value']:.2f}"
+    value = f"{client.get(f'/runs/{run}/result.json').json['results']['g']['value']:.2f}"
     save(
         client,
         run,
@@ -141,13 +141,13 @@ def test_a_number_of_ones_own_is_marked_when_its_result_moves(client: FlaskClien
     )
     assert parts(client, run)["conclusion"]["moved"] == []
     longer(client, run)
-    now = f"{client.get(f'/runs/{run}/judge.json').json['results']['g']['value']:.2f}"
+    now = f"{client.get(f'/runs/{run}/result.json').json['results']['g']['value']:.2f}"
     seen = parts(client, run)["conclusion"]
     assert seen["moved"] == [{"number": value, "says": f"Free-fall acceleration: {now} now"}]
     assert "{" not in seen["text"]
     page = text(client, f"/runs/{run}/report")
     assert (
-        f"Numbers that have moved since they were written: Conclusion: {value} (Free-fall acceleration: {now} now)"
+        f"Numbers that have changed since they were written: Conclusion: {value} (Free-fall acceleration: {now} now)"
         in page
     )
     # Written anew, it agrees again.

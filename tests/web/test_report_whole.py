@@ -9,10 +9,10 @@ import pytest
 from flask.testing import FlaskClient
 
 from cavrel import catalogue
-from cavrel.core.cupboard import EMPTY
 from cavrel.core.formula import mathml
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
+from cavrel.core.laboratory import EMPTY
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import read
 from cavrel.core.simulate import simulate
@@ -105,7 +105,7 @@ def test_zeros_that_were_taken_off_stand_in_it(client: FlaskClient) -> None:
     assert "Read at zero" not in text(client, f"/runs/{run}/report")
     save(client, run, entry("zero", "zero:rule", text="0.3; 0.4"))
     assert re.search(
-        r"Read at zero and taken off every reading:\s*\S.* 0\.3; 0\.4\.", text(client, f"/runs/{run}/report")
+        r"Zero readings, subtracted from every reading:\s*\S.* 0\.3; 0\.4\.", text(client, f"/runs/{run}/report")
     )
 
 
@@ -208,7 +208,7 @@ def test_versions_are_compared_by_zeros_rules_conventions_and_definition_too() -
     (found,) = versions.differences(before, changed)
     rows = {where: (was, now) for where, was, now in found.rows}
     assert rows == {
-        "metre rule, read at zero": ("", "0.3"),
+        "metre rule, zero reading": ("", "0.3"),
         "A line that should pass through the origin": ("has its intercept fitted and judged", "is forced through it"),
         "Definition of the experiment": (before["definition"], "0123456789ab"),
     }
@@ -218,7 +218,7 @@ def test_versions_are_compared_by_zeros_rules_conventions_and_definition_too() -
 
 @pytest.mark.parametrize("kind", ["agrees", "wide", "disagrees"])
 @pytest.mark.parametrize(
-    ("measured", "said"), [(True, "what this run says in another way"), (False, "the accepted value")]
+    ("measured", "said"), [(True, "the value found in another way"), (False, "the accepted value")]
 )
 def test_a_sentence_names_what_a_result_is_compared_with(kind: str, measured: bool, said: str) -> None:
     run = opened("pendulum")

@@ -1,4 +1,4 @@
-"""A run is renamed, moved, put away and taken back; the list is searched; a second run of the same is asked about."""
+"""A run is renamed, moved, archived and taken back; the list is searched; a second run of the same is asked about."""
 
 from uuid import uuid4
 
@@ -64,7 +64,7 @@ def test_a_second_run_of_the_same_is_asked_about(client: FlaskClient, run: int) 
     form = {"bench": bench, "title": "Again", "key": str(uuid4()), "csrf_token": token(client)}
     asked = client.post("/experiments/spring/runs", data=form)
     assert asked.status_code == 422
-    assert "This bench has a run of it already" in asked.text
+    assert "This bench already has a run of this experiment" in asked.text
     made = client.post("/experiments/spring/runs", data={**form, "another": "yes"})
     assert made.status_code == 303
     # Sent again, it is that run and no question.

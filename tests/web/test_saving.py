@@ -18,7 +18,7 @@ from cavrel.store.pool import Pool, transaction
 from cavrel.web import measure
 from tests.web.http import entry, save, start, text, token
 
-STAGES = ("measure", "straighten", "judge", "logbook")
+STAGES = ("measure", "fit", "result", "logbook")
 
 
 @pytest.fixture
@@ -140,7 +140,7 @@ def test_a_run_that_cannot_be_worked_out_still_opens(
 
     monkeypatch.setattr(opened, "findings_of", broken)
     save(client, run, entry("reading", "swings.t.1.1", text="31.1"))
-    assert "This cannot be worked out" in text(client, f"/runs/{run}/measure")
+    assert "The results cannot be computed" in text(client, f"/runs/{run}/measure")
     assert 'value="31.1"' in client.get(f"/runs/{run}/measure").text
     assert client.get("/runs").status_code == 200
 
@@ -167,7 +167,7 @@ def test_conventions_that_clash_leave_the_run_readable(client: FlaskClient, pool
         assert save(client, number, entry("option", f"option:{name}", choice="yes")).status_code == 200
     save(client, number, entry("reading", "swings.t.1.1", text="31.1"))
     assert "cannot be used together" in text(client, f"/runs/{number}/measure")
-    for path in (*(f"/runs/{number}/{stage}" for stage in STAGES), "/runs", "/runs/1/judge"):
+    for path in (*(f"/runs/{number}/{stage}" for stage in STAGES), "/runs", "/runs/1/result"):
         assert client.get(path).status_code == 200, path
 
 
@@ -220,7 +220,7 @@ def test_a_clock_that_is_years_off_is_marked(client: FlaskClient, run: int) -> N
     old = {**entry("reading", "swings.t.1.1", text="31.1"), "made_at": "2019-01-01T00:00:00Z"}
     mad = {**entry("reading", "swings.t.2.1", text="38.1"), "made_at": "0001-01-01T00:00:00Z"}
     assert save(client, run, old, mad).json["refused"] == {}
-    assert "page’s clock" in text(client, f"/runs/{run}/logbook")
+    assert "device clock" in text(client, f"/runs/{run}/logbook")
 
 
 def test_the_logbook_says_what_was_cleared_and_corrected(client: FlaskClient, run: int) -> None:

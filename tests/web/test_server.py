@@ -21,7 +21,7 @@ def test_all_is_well(client: FlaskClient) -> None:
     assert answer.json["disk_free"] > 0
     assert answer.json["backup"] == {"made_at": None, "tried_at": None, "fault": ""}
     page = text(client, "/server")
-    assert "takes writing" in page
+    assert "writable" in page
     assert "none yet" in page
 
 

@@ -37,7 +37,7 @@ def signed(client: FlaskClient, run: int, author: str = "Ines") -> int:
 
 
 def keep(client: FlaskClient, part: str, **fields: str) -> Any:
-    return client.post(f"/cupboard/{part}", data={"csrf_token": token(client), "key": str(uuid4()), **fields})
+    return client.post(f"/laboratory/{part}", data={"csrf_token": token(client), "key": str(uuid4()), **fields})
 
 
 def test_a_signature_keeps_text_and_numbers(client: FlaskClient, pool: Pool) -> None:
@@ -49,7 +49,7 @@ def test_a_signature_keeps_text_and_numbers(client: FlaskClient, pool: Pool) -> 
     first = text(client, f"/runs/{run}/report/1")
     assert "To weigh the earth, nearly." in first
     assert "Something else entirely." not in first
-    assert "signed by Ines" in first
+    assert "submitted by Ines" in first
     kept = client.get(f"/runs/{run}/report/1.json").json
     with transaction(pool) as connection:
         body = reports.body(connection, run, 1)
@@ -90,7 +90,7 @@ def test_what_is_left_to_do_is_listed_once_before_a_report_is_signed(client: Fla
     asked = client.post(f"/runs/{run}/report/sign", data=data)
     assert asked.status_code == 200
     said = asked.text.partition('id="left-to-do"')[2].partition("</div>")[0]
-    assert "Drafts that nobody has taken or rewritten: Aim; Theory" in said
+    assert "Drafts to review: Aim; Theory" in said
     assert "Not written yet: answer 1" in said
     assert "Conclusion" not in said
     assert 'value="Ines"' in asked.text
@@ -115,14 +115,14 @@ def test_what_simulated_apparatus_hid_is_shown_once_the_report_is_handed_in(clie
         save(client, run, entry("reading", f"first.K.{i}.1", text=known))
         client.get(f"/runs/{run}/bench.json?slot=first.l.{i}.1")
         save(client, run, entry("reading", f"first.l.{i}.1", text=f"{100 * float(known) / (float(known) + 4.4):.1f}"))
-    assert "apparatus hid" not in text(client, f"/runs/{run}/report")
+    assert "True values" not in text(client, f"/runs/{run}/report")
     version = signed(client, run)
     said = text(client, f"/runs/{run}/report/{version}")
-    assert "What the simulated apparatus hid" in said
-    true = client.get(f"/runs/{run}/behind.json").json["truths"][0]["true"]
-    assert re.search(rf"First resistor\s*{re.escape(true)}", said.partition("apparatus hid")[2])
+    assert "True values of the simulated apparatus" in said
+    true = client.get(f"/runs/{run}/instructor.json").json["truths"][0]["true"]
+    assert re.search(rf"First resistor\s*{re.escape(true)}", said.partition("True values")[2])
     measured = typed(client)
-    assert "apparatus hid" not in text(client, f"/runs/{measured}/report/{signed(client, measured)}")
+    assert "True values" not in text(client, f"/runs/{measured}/report/{signed(client, measured)}")
 
 
 def test_points_stay_within_the_rubric_and_changed_marks_are_a_version_with_a_reason(client: FlaskClient) -> None:
@@ -158,7 +158,7 @@ def test_open_remarks_stand_beside_the_report_and_its_marking(client: FlaskClien
     assert "Open remarks" in text(client, f"/runs/{run}/report")
     assert signed(client, run) == 1
     assert "Possible mistake" in text(client, f"/runs/{run}/report/1/mark")
-    assert "Open when it was signed" in text(client, f"/runs/{run}/report/1")
+    assert "Open when submitted" in text(client, f"/runs/{run}/report/1")
 
 
 def test_the_same_form_twice_is_one_version(client: FlaskClient) -> None:
@@ -180,7 +180,7 @@ def test_two_versions_are_compared(client: FlaskClient) -> None:
     assert "<ins>heavy " in page
     assert "<ins>30.00</ins>" in page
     assert "left out: a gust" in page
-    assert "Nothing differs" in text(client, f"/runs/{run}/report/compare?a=2&b=2")
+    assert "No difference" in text(client, f"/runs/{run}/report/compare?a=2&b=2")
     now = client.get(f"/runs/{run}/report/compare?a=2").text
     assert "as it is now" in now
     assert client.get(f"/runs/{run}/report/compare?a=77&b=x").status_code == 200
@@ -200,7 +200,7 @@ def test_marks_are_kept_and_seen_once_given_back(client: FlaskClient) -> None:
     seen = text(client, f"/runs/{run}/report/1")
     assert "Where are the units?" in seen
     assert "7.5 of 24" in seen
-    assert "given back: 7.5 of 24" in text(client, f"/runs/{run}/report")
+    assert "returned: 7.5 of 24" in text(client, f"/runs/{run}/report")
     marks = client.get(f"/runs/{run}/report/1/mark.json").json
     assert marks["given"] is True
     assert {p["name"]: p["value"] for p in marks["points"]}["graph"] == "3.5"
@@ -239,7 +239,7 @@ def test_the_rubric_is_the_courses_own(client: FlaskClient) -> None:
         ("Graph: axes, scales, points, line", "10", "3"),
         ("Neatness", "5.5", ""),
     ]
-    assert "the rubric: " in text(client, "/cupboard")
+    assert "the rubric: " in text(client, "/laboratory")
     refused = keep(client, "rubric", rubric="4 Good\nfour Bad")
     assert refused.status_code == 422
     assert "line 2" in refused.text

@@ -77,7 +77,7 @@ def slots(experiment: str, kind: str, draw: random.Random) -> str:
         "words": [
             *(f"result.{name}" for name in definition.results),
             "aim",
-            f"foretold.{next(iter(definition.results))}",
+            f"predicted.{next(iter(definition.results))}",
         ],
         "tick": ["apparatus.0", "caution.0", "set-up.0", "check.rule"],
         "report": ["aim", "conclusion", "answer.0", "errors"],
@@ -187,10 +187,10 @@ def test_nothing_that_can_be_stored_breaks_a_page(
                 headers={"X-CSRFToken": token(client)},
             )
         assert answer.status_code == 200, (experiment, seed)
-        assert "cannot be worked out" not in caplog.text, (experiment, seed, caplog.text[-1500:])
+        assert "cannot be computed" not in caplog.text, (experiment, seed, caplog.text[-1500:])
         taken += len(answer.json["keys"])
     assert taken >= 60, "the scraps are so strange that hardly any is kept"
     for address in addresses(client, run, experiment):
         assert client.get(address).status_code < 500, (address, seed)
     # One run of scraps takes nothing from the others.
-    assert client.get("/runs/1/judge").status_code == 200
+    assert client.get("/runs/1/result").status_code == 200

@@ -1,4 +1,4 @@
-"""A wall round each run: what cannot be worked out in one costs that part of that run, is said, and takes no other page with it."""
+"""A wall round each run: what cannot be computed in one costs that part of that run, is said, and takes no other page with it."""
 
 import importlib
 from datetime import datetime, timezone
@@ -15,22 +15,22 @@ from cavrel.store.pool import Pool, transaction
 from tests.web.http import entry, save, start, text, token
 from tests.web.test_suspects import typed
 
-PAGES = ("plan", "measure", "straighten", "judge", "report", "logbook", "export", "import")
-TWINS = ("measure.json", "judge.json", "straighten.json", "report.json", "logbook.json")
+PAGES = ("plan", "measure", "fit", "result", "report", "logbook", "export", "import")
+TWINS = ("measure.json", "result.json", "fit.json", "report.json", "logbook.json")
 
 PARTS = [
-    ("cavrel.present.axes", "candidates", "straighten", "other axes"),
+    ("cavrel.present.axes", "candidates", "fit", "other axes"),
     ("cavrel.present.setpoints", "pegs", "plan", "set points"),
-    ("cavrel.present.verified", "counted", "judge", ""),
-    ("cavrel.present.otherwise", "otherwise", "judge", "rows beside the line"),
-    ("cavrel.present.suspects", "_card", "judge", ""),
-    ("cavrel.present.worked", "mathml", "straighten", "worked steps"),
-    ("cavrel.present.promise", "planner_of", "plan", "what this plan promises"),
-    ("cavrel.present.plan", "offer", "plan", "what would make this plan better"),
+    ("cavrel.present.verified", "counted", "result", ""),
+    ("cavrel.present.otherwise", "otherwise", "result", "rows compared with the line"),
+    ("cavrel.present.suspects", "_card", "result", ""),
+    ("cavrel.present.worked", "mathml", "fit", "worked steps"),
+    ("cavrel.present.promise", "planner_of", "plan", "the expected result"),
+    ("cavrel.present.plan", "offer", "plan", "ways to improve this plan"),
     ("cavrel.present.conventions", "_differences", "plan", "what conventions change"),
-    ("cavrel.present.judge", "drawn", "judge?shape=g", "the distribution"),
+    ("cavrel.present.result", "drawn", "result?shape=g", "the distribution"),
     ("cavrel.present.stages", "drafted", "report", ""),
-    ("cavrel.present.stages", "one_line", "straighten", "the state of Straighten"),
+    ("cavrel.present.stages", "one_line", "fit", "the state of Fit"),
     ("cavrel.present.stages", "progress", "measure", "the state of Measure"),
 ]
 
@@ -79,12 +79,12 @@ def test_entries_that_make_no_sheet_leave_their_logbook_and_every_other_run_stan
     for path in (*PAGES, *TWINS):
         assert client.get(f"/runs/{bad}/{path}").status_code in (200, 422), path
         assert client.get(f"/runs/{good}/{path}").status_code == 200, path
-    assert "These entries make no sheet" in text(client, f"/runs/{bad}/measure")
+    assert "These entries cannot be read as a table" in text(client, f"/runs/{bad}/measure")
     assert "40.00" in text(client, f"/runs/{bad}/logbook")
     assert client.get("/runs").status_code == 200
     # What was entered last is taken back, and the run is whole again.
     assert save(client, bad, entry("undo", "swings.t.9.1")).status_code == 200
-    assert "These entries make no sheet" not in text(client, f"/runs/{bad}/measure")
+    assert "These entries cannot be read as a table" not in text(client, f"/runs/{bad}/measure")
 
 
 def test_two_trials_in_the_second_row_and_none_in_the_first(client: FlaskClient) -> None:
@@ -128,7 +128,7 @@ def test_one_that_an_older_version_accepted_stands_nowhere_and_takes_nothing_dow
         ("get", "/lessons/%00", {}),
         ("get", "/runs?words=%00&bench=%00&page=-5", {}),
         ("get", "/runs/{run}/report?form=%00", {}),
-        ("get", "/runs/{run}/straighten?series=%00&x=%00&y=1", {}),
+        ("get", "/runs/{run}/fit?series=%00&x=%00&y=1", {}),
         ("get", "/runs/-1/plan", {}),
         ("get", "/runs/99999999999999999999/plan", {}),
         ("post", "/live/%00", {}),
@@ -137,7 +137,7 @@ def test_one_that_an_older_version_accepted_stands_nowhere_and_takes_nothing_dow
         ("post", "/runs/{run}/import/back", {"import": "\x00"}),
         ("post", "/course/work", {"kind": "\x00", "key": "-" * 36}),
         ("post", "/runs/{run}/report/sign", {"key": "-" * 36, "last": "\x00", "author": "a\x00"}),
-        ("post", "/cupboard/rules", {"key": "\x00", "rule-origin": "\x00"}),
+        ("post", "/laboratory/rules", {"key": "\x00", "rule-origin": "\x00"}),
     ],
 )
 def test_no_address_and_no_form_is_a_fault_of_ours(

@@ -25,7 +25,7 @@ def keep(client: FlaskClient, body: str, key: str | None = None):
 def test_every_experiment_can_be_duplicated(client: FlaskClient, experiment: str) -> None:
     page = client.get(f"/write?like={experiment}").text
     assert f"own-{experiment}" in page
-    assert "A good definition" in page
+    assert "Valid definition" in page
 
 
 @pytest.mark.parametrize(

@@ -91,7 +91,7 @@ def tried(
     """Every pair of ``wanted`` that the readings allow, straightest first.
 
     ``x``, ``y``, ``u_x``, ``u_y``: ``(n,)`` of the rows that count, in the columns' own units; where no u is known all y are taken to scatter
-    alike. Roots, reciprocals and logarithms need values above nought (a reciprocal, other than nought); pairs that have none are left out.
+    alike. Roots, reciprocals and logarithms need values above zero (a reciprocal, other than zero); pairs that have none are left out.
     """
     if len(x) < 3:
         return []

@@ -35,7 +35,7 @@ class Block:
     are infinite.
     ``distribution``: ``normal``, ``rectangular`` or ``student``.
     ``relative``: u is a share of the value.
-    ``beside``: by target, an amount, SI, that goes with a relative u in the same direction: the digits of "0.5 % + 2 digits".
+    ``added``: by target, an amount, SI, that goes with a relative u in the same direction: the digits of "0.5 % + 2 digits".
     ``weights``: by target ``(rows,)``, the share of each row's readings that it acts on, where that is not all of them.
     ``quantity``: what the budget gathers by quantity, empty for none.
     ``instrument``: what it gathers by instrument, empty for none.
@@ -52,7 +52,7 @@ class Block:
     estimate: tuple[str, ...]
     distribution: str
     relative: bool = False
-    beside: Mapping[str, float] = field(default_factory=dict)
+    added: Mapping[str, float] = field(default_factory=dict)
     weights: Mapping[str, Array] = field(default_factory=dict)
     quantity: str = ""
     instrument: str = ""
@@ -68,7 +68,7 @@ class Block:
         if not self.relative:
             return u
         shown = value - zero
-        return shown * u + np.where(shown < 0, -1.0, 1.0) * self.beside.get(target, 0.0)
+        return shown * u + np.where(shown < 0, -1.0, 1.0) * self.added.get(target, 0.0)
 
 
 @dataclass(frozen=True, slots=True)
@@ -206,7 +206,7 @@ def of_input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Blo
         limit = _each(entry, mean)
         if limit.any():
             add("accuracy", "its instrument’s accuracy", np.where(has_stated, 0.0, limit / math.sqrt(3)), "rectangular")
-        for kind, words in (("reaction", "reaction time"), ("placement", "placing")):
+        for kind, words in (("reaction", "reaction time"), ("placement", "positioning")):
             amount = getattr(gauge, kind) or 0.0
             if entry.earlier:
                 amount = root_mean_square(entry.by_gauge(kind), present, k)
@@ -259,13 +259,13 @@ def _shared(inputs: Iterable[InputReadings], zeros: Mapping[str, ZeroReading], r
     for name, (gauge, scaled, shifted, weights) in by_gauge.items():
         share, digits = (0.0, 0.0) if gauge.each else ((gauge.share or 0) / root3, (gauge.offset or 0) / root3)
         for kind, amount, words, keys, distribution in (
-            ("zero", zero_u(gauge, zeros[name], rules)[0], "its zero as read", shifted, "normal")
+            ("zero", zero_u(gauge, zeros[name], rules)[0], "zero as read", shifted, "normal")
             if name in zeros
-            else ("zero", gauge.zero, "its zero", shifted, "normal"),
-            ("calibration", gauge.calibration, "its calibration", scaled, "normal"),
+            else ("zero", gauge.zero, "zero", shifted, "normal"),
+            ("calibration", gauge.calibration, "calibration", scaled, "normal"),
             # "0.5 % + 2 digits" is one limit, the sum of both (rectangular, JCGM 100, 4.3.7).
-            ("accuracy", share, "its accuracy", scaled, "rectangular"),
-            ("accuracy", 0.0 if share else digits, "its accuracy", shifted, "rectangular"),
+            ("accuracy", share, "accuracy", scaled, "rectangular"),
+            ("accuracy", 0.0 if share else digits, "accuracy", shifted, "rectangular"),
         ):
             if amount and keys:
                 u, dof = float(amount), math.inf
@@ -283,7 +283,7 @@ def _shared(inputs: Iterable[InputReadings], zeros: Mapping[str, ZeroReading], r
                         estimate=(f"zero:{name}",) if math.isfinite(dof) else (),
                         distribution=distribution,
                         relative=kind == "calibration" or (kind == "accuracy" and share > 0),
-                        beside=dict.fromkeys(shifted, digits) if kind == "accuracy" and share and digits else {},
+                        added=dict.fromkeys(shifted, digits) if kind == "accuracy" and share and digits else {},
                         weights=weights,
                         instrument=gauge.label,
                     )

@@ -54,7 +54,7 @@ class FitAnalysis:
     ``covariance``: of those, in their order.
     ``diagnostics``: None without a curve.
     ``known``: the points' own uncertainties are known and weight them.
-    ``counted``: they are those of counts that the curve itself foretells (Poisson's likelihood).
+    ``counted``: they are those of counts that the curve itself predicts (Poisson's likelihood).
     ``weighted``: some rows of a mean count more than others.
     ``source``: whether the rows' own uncertainty was ``propagated``, taken from the ``scatter``, or from ``extreme lines``.
     ``shape``: the curve over x, None for a formula.

@@ -65,12 +65,12 @@ class _Fitting(Solving):
         own, variance = self.own_of(parts)
         whole = np.zeros((len(parts), self.bound.y.shape[1]))
         whole[:, self.use] = np.where(own[:, None], parts, 0.0)
-        behind = uncertainty.freedom_behind(whole, self.use, self.pushes, self.wide)
+        variance_dof = uncertainty.variance_dof(whole, self.use, self.pushes, self.wide)
         if solved.counted:
-            self.foretold(over_batch, theta, parts, 1 / solved.weights)
+            self.scale_counting(over_batch, theta, parts, 1 / solved.weights)
             variance = 1 / solved.weights
-        diagnostics = self.diagnose(solved, basis, behind)
-        source = self.source(variance, behind, diagnostics, theta)
+        diagnostics = self.diagnose(solved, basis, variance_dof)
+        source = self.source(variance, variance_dof, diagnostics, theta)
         if told is not None:
             source, diagnostics = told[0], replace(diagnostics, told=(told[1].chi2, told[1].p))
         elif source == "scatter" and self.step.model == "mean" and np.ptp(solved.weights) > 0:
@@ -124,8 +124,8 @@ class _Fitting(Solving):
         over_batch[spread.wide] = follows.T
         return over_batch + theta
 
-    def foretold(self, over_batch: Array, theta: Array, parts: Array, variance: Array) -> None:
-        """Counting's own components take the size that the curve foretells instead of the root of what was counted."""
+    def scale_counting(self, over_batch: Array, theta: Array, parts: Array, variance: Array) -> None:
+        """Counting's own components take the size that the curve predicts instead of the root of what was counted."""
         pushes = self.pushes
         total = (parts[pushes.own(parts)] ** 2).sum(axis=0)
         place = np.full(self.bound.y.shape[1], -1)
@@ -143,7 +143,7 @@ class _Fitting(Solving):
             for start in (1, 1 + pushes.count):
                 over_batch[start + components] = theta + (over_batch[start + components] - theta) * size[:, None]
 
-    def diagnose(self, solved: Solved, basis: Array, behind: float) -> Diagnostics:
+    def diagnose(self, solved: Solved, basis: Array, variance_dof: float) -> Diagnostics:
         power = 2 if self.shape is None else self.shape.polynomial + 1
         fitted = self.curve.predict(solved.theta[None, :])[0]
         return diagnose(
@@ -155,12 +155,12 @@ class _Fitting(Solving):
             solved.known,
             power,
             self.count > 1 or self.step.model == "mean",
-            behind,
+            variance_dof,
         )
 
-    def source(self, variance: Array, behind: float, diagnostics: Diagnostics, theta: Array) -> str:
+    def source(self, variance: Array, variance_dof: float, diagnostics: Diagnostics, theta: Array) -> str:
         """Who speaks for the rows' own uncertainty: by the house rule, and by what is known of the residuals' ``variance`` ``(n,)``, which
-        rests on ``behind`` degrees of freedom."""
+        rests on ``variance_dof`` degrees of freedom."""
         rule = self.rules.fit_uncertainty
         if rule == "extreme_lines" and isinstance(self.shape, Line) and self.extremes(theta) is not None:
             return "extreme lines"
@@ -170,7 +170,7 @@ class _Fitting(Solving):
             return "scatter"
         if self.rules.fit_uncertainty == "propagated":
             return "propagated"
-        chance = chance_of(float((diagnostics.residuals**2 / variance).sum()), diagnostics.dof, behind)
+        chance = chance_of(float((diagnostics.residuals**2 / variance).sum()), diagnostics.dof, variance_dof)
         return "scatter" if chance < BEYOND_CHANCE else "propagated"
 
     def extremes(self, theta: Array) -> Array | None:
@@ -190,7 +190,7 @@ class _Fitting(Solving):
     ) -> tuple[FitAnalysis, Array, Array]:
         theta = solved.theta
         shape: Model | None = self.shape
-        if self.forced:  # formulas may still name the intercept, which is nought by house rule
+        if self.forced:  # formulas may still name the intercept, which is zero by house rule
             theta, shape = np.array([theta[0], 0.0]), Line()
             over_batch = np.concatenate([over_batch, np.zeros_like(over_batch)], axis=1)
         parts = self.pushes.contributions(over_batch)
@@ -199,7 +199,7 @@ class _Fitting(Solving):
         named_parts = parts @ naming.T
         size = len(self.step.parameters)
         u = uncertainty.combined(named_parts)
-        # A slope that is nought but for the last bits of its sum is nought: what divides by it has no value.
+        # A slope that is zero but for the last bits of its sum is zero: what divides by it has no value.
         named = np.where(np.abs(named) < _NOUGHT * u, 0.0, named)
         unbounded: tuple[str, ...] = ()
         if isinstance(shape, Damped) and not theta[1] > uncertainty.combined(parts)[1]:

@@ -21,7 +21,7 @@ class Parity:
     ``u``: ``(rows,)`` standard uncertainty of that, correlations included, SI.
     ``chi2``: of all rows that count, their correlations included; NaN where no uncertainty is known.
     ``dof``: how many independent differences the rows that count have.
-    ``whiten``: ``(dof, rows)`` what makes of the residuals numbers that are independent and of variance one; nought for rows that do not count.
+    ``whiten``: ``(dof, rows)`` what makes of the residuals numbers that are independent and of variance one; zero for rows that do not count.
     ``unit``: of both sides.
     """
 
@@ -38,7 +38,7 @@ class Parity:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Verified:
-    """What is held against a standard, row by row.
+    """What is compared with a standard, row by row.
 
     ``index``: among the definition's.
     ``series``: the table it runs over.

@@ -1,6 +1,6 @@
 """The batch that carries every component's push up and down through a program at once.
 
-A component that moves one row of a column needs no entry of its own while columns are worked out row by row: all rows of one kind are
+A component that moves one row of a column needs no entry of its own while columns are computed row by row: all rows of one kind are
 pushed together in one pair of entries, a *lane*, and each row shows what its own component does. Only where rows meet (a fit, a mean, a
 largest value) does each component get a pair of entries, and what they carry there are single values. A batch is thus *narrow*, with
 ``2L + 1`` entries for L lanes, or *wide*, with ``2K + 1`` for K components: entry 0 nominal, then all up, then all down.

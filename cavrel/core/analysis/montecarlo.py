@@ -75,14 +75,14 @@ class _Moved:
         self.added: Array | None = None
         self.share: Array | None = None
 
-    def take(self, block: Block, target: str, drawn: Array, value: Array, column: bool, beside: float = 0.0) -> None:
-        """Add a block's deviations ``(size, n)``; those of a quantity that is read once act on all that follows from it. ``beside``: what goes with
+    def take(self, block: Block, target: str, drawn: Array, value: Array, column: bool, added: float = 0.0) -> None:
+        """Add a block's deviations ``(size, n)``; those of a quantity that is read once act on all that follows from it. ``added``: what goes with
         a relative u, SI."""
         drawn = drawn * block.weights[target] if target in block.weights else drawn
         if block.rows is None and block.relative:
             self.share = drawn if self.share is None else self.share + drawn
-            if beside:
-                with_it = drawn * (beside / float(block.u[0])) * np.where(value < 0, -1.0, 1.0)
+            if added:
+                with_it = drawn * (added / float(block.u[0])) * np.where(value < 0, -1.0, 1.0)
                 self.added = with_it if self.added is None else self.added + with_it
         elif block.rows is None or not column:
             self.added = drawn if self.added is None else self.added + drawn
@@ -177,8 +177,8 @@ class _Sampler:
             drawn = self.draw(block, size)
             for target in block.targets:
                 if target in moved:
-                    beside = block.beside.get(target, 0.0)
-                    moved[target].take(block, target, drawn, nominal[target], series_of.get(target) is not None, beside)
+                    added = block.added.get(target, 0.0)
+                    moved[target].take(block, target, drawn, nominal[target], series_of.get(target) is not None, added)
         full: dict[str, Array] = {"pi": np.array([[math.pi]])}
         full.update({key: np.array([[value]]) for key, value in self.analysis.program.constants.items()})
         common: dict[str, Array] = dict(full)

@@ -28,7 +28,7 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True, kw_only=True)
 class Values:
-    """A quantity or column as worked out.
+    """A quantity or column as computed.
 
     ``key``: ``N``, or ``swings.t``.
     ``unit``: to show it in.
@@ -215,7 +215,7 @@ class Analysis:
     ``results``: by name, those that answer the experiment's aim first.
     ``predictions``, ``pictures``: by name, in the definition's order.
     ``parities``: what the readings say of the definition's identities.
-    ``verified``: what is held against a standard.
+    ``verified``: what is compared with a standard.
     ``dof``: ``(K,)`` degrees of freedom of the components.
     ``accepted``: accepted values under these house rules.
     ``checks``: whether each check holds, None while it cannot be told.

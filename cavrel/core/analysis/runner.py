@@ -160,7 +160,7 @@ class _Runner(Carrying):
                 if isinstance(step, Derived):
                     values[step.key] = self.described(step.key, step.unit)
             pictures = {step.key: picture for step in self.program.pictures if (picture := self.picture(step, plain))}
-        # Worked out in the order of what each needs, shown in the order of the definition, the point of the experiment first.
+        # Computed in the order of what each needs, shown in the order of the definition, the point of the experiment first.
         return Analysis(
             program=self.program,
             run=self.run,
@@ -244,7 +244,7 @@ class _Runner(Carrying):
                 source = "stated in the definition"
             label = "measured another way" if measured else typeset(own)
             accepted = ReferenceValue(float(other[0, 0]), u_other, step.unit.text, label, source)
-            # Contributions are subtracted, not values: beside 9.81 the digits of 10⁻³⁰ would be lost.
+            # Contributions are subtracted, not values: against 9.81 the digits of 10⁻³⁰ would be lost.
             apart = parts - self.pushes.single(other)
             if not math.isfinite(accepted.value):
                 waits = self.waits(f"{step.key}#accepted") or ("the other value",)

@@ -67,7 +67,7 @@ class InputReadings:
         return self.spec.gauge
 
     def by_gauge(self, amount: str) -> Array:
-        """What each reading's own instrument declares of an ``amount``, SI, ``(rows, trials)``, nought where it declares nothing."""
+        """What each reading's own instrument declares of an ``amount``, SI, ``(rows, trials)``, zero where it declares nothing."""
         found = np.full(self.values.shape, float(getattr(self.spec.gauge, amount, None) or 0.0))
         for gauge, where in self.earlier:
             found[where] = float(getattr(gauge, amount) or 0.0)
@@ -116,7 +116,7 @@ def lay_out(program: Program, run: RunDocument) -> Sheet:
 
 
 def _exchanged(entry: InputReadings, program: Program, zeros: Mapping[str, ZeroReading]) -> InputReadings:
-    """An input with the instruments that its readings were taken with before another took their place, each with its own zero taken off."""
+    """An input with the instruments that its readings were taken with before another took their place, each with its own zero subtracted."""
     spec = entry.spec
     if spec.gauge is None or spec.gauge.name not in program.earlier:
         return entry

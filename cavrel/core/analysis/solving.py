@@ -11,7 +11,7 @@ from cavrel.core.analysis.points import Points
 from cavrel.core.fit import solver, york
 from cavrel.core.fit.least_squares import NoFit, response
 from cavrel.core.fit.models import Straight
-from cavrel.core.fit.models.base import beside
+from cavrel.core.fit.models.base import stack
 from cavrel.core.fit.solver import Curve
 
 Array = NDArray[np.float64]
@@ -36,7 +36,7 @@ class Solved:
     ``known``: the weights are 1/variance.
     ``jacobian``: ``(n, p)`` derivatives where the parameters' response is taken.
     ``errors``: where both axes count, for a straight line.
-    ``counted``: the points rest on counts that the curve foretells.
+    ``counted``: the points rest on counts that the curve predicts.
     """
 
     theta: Array
@@ -58,7 +58,7 @@ class Counts:
     rest: Array
 
     def variance(self, residuals: Array) -> Array:
-        """Variance of each y where the curve, which lies ``residuals`` below the points, foretells the counts."""
+        """Variance of each y where the curve, which lies ``residuals`` below the points, predicts the counts."""
         by_count = self.part / self.u
         expected = np.maximum(self.count - residuals / by_count, LEAST_EXPECTED)
         # How many intervals were averaged: u² is the mean over their number, or its square's inverse where nothing was counted.
@@ -67,7 +67,7 @@ class Counts:
 
 
 LEAST_EXPECTED = 0.05
-"""Counts that a curve foretells for an interval never fall below this: a weight must stay finite."""
+"""Counts that a curve predicts for an interval never fall below this: a weight must stay finite."""
 
 
 class Solving(Points):
@@ -129,7 +129,7 @@ class Solving(Points):
         return Counts(count, part, u, np.maximum(own_variance - part**2, 0.0))
 
     def by_counts(self, curve: Curve, theta: Array, counts: Counts) -> Solved:
-        """The likeliest curve for counts: least squares whose weights are those that the curve foretells, taken until both settle, which is
+        """The likeliest curve for counts: least squares whose weights are those that the curve predicts, taken until both settle, which is
         Fisher's scoring of Poisson's likelihood (McCullagh and Nelder 1989, Generalized Linear Models, 2.5)."""
         weights = np.ones(len(self.use))
         for _ in range(_SCORINGS):
@@ -216,7 +216,7 @@ class Solving(Points):
             theta=best,
             weights=1 / errors.of_residual(slope),
             known=True,
-            jacobian=beside(adjusted) if through else beside(adjusted, 1.0),
+            jacobian=stack(adjusted) if through else stack(adjusted, 1.0),
             errors=errors,
         )
 

@@ -190,7 +190,7 @@ def _curvature(t: Array, y: Array) -> tuple[float, float]:
 
 
 def _around(pieces: list[Piece], noise: float, when: str) -> str:
-    """What lies beside the stretch: rest, or something else that moves."""
+    """What lies outside the stretch: rest, or something else that moves."""
     if not pieces:
         return ""
     still = all(abs(p.change) <= 6 * noise for p in pieces)

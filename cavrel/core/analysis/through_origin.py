@@ -26,7 +26,7 @@ MUCH = 0.05
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Otherwise:
-    """A result beside what its rows, and a line through the origin, say.
+    """A result compared with what its rows, and a line through the origin, give.
 
     ``name``: of the result.
     ``fit``: whose intercept is free.
@@ -35,7 +35,7 @@ class Otherwise:
     ``rows``: by each row alone, SI, ``(n,)``.
     ``reach``: the range of the abscissae over their distance from the origin.
     ``z``: the intercept over its standard uncertainty.
-    ``chance``: whether the intercept may be nought, by its coverage factor for 95 %.
+    ``chance``: whether the intercept may be zero, by its coverage factor for 95 %.
     """
 
     name: str

@@ -16,7 +16,7 @@ Array = NDArray[np.float64]
 
 COVERAGE = 0.95
 _NOISE = 1e-24
-"""A share of u² this small is the last bit of a difference that ought to be nought."""
+"""A share of u² this small is the last bit of a difference that ought to be zero."""
 
 
 def squares(parts: Array) -> Array:
@@ -65,7 +65,7 @@ def widened_dof(dof: float, share: float, many: int) -> float:
     return 1 / ((1 - share) ** 2 / dof + share**2 / (many - 1)) if dof > 0 else dof
 
 
-def freedom_behind(parts: Array, use: NDArray[np.intp], pushes: Pushes, wide: bool) -> float:
+def variance_dof(parts: Array, use: NDArray[np.intp], pushes: Pushes, wide: bool) -> float:
     """Degrees of freedom of the variances that rows' own contributions ``(L, rows)``, or ``(K, rows)`` where ``wide``, give to the rows
     ``use``: infinite where all are known beforehand.
 

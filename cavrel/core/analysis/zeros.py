@@ -1,4 +1,4 @@
-"""What instruments read at zero, which is taken off everything read with them."""
+"""What instruments read at zero, which is subtracted everything read with them."""
 
 import math
 from collections.abc import Mapping
@@ -14,7 +14,7 @@ from cavrel.core.quantity.reading import read
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ZeroReading:
-    """What an instrument reads at zero, SI, which is taken off everything read with it.
+    """What an instrument reads at zero, SI, which is subtracted everything read with it.
 
     ``value``: the mean of its readings.
     ``stated``: standard uncertainty of it by a typed ±, NaN where none is typed.
@@ -78,7 +78,7 @@ def zero_reading(text: str, unit: str) -> ZeroReading:
 
 
 def zero_of(spec: Input, zeros: Mapping[str, ZeroReading]) -> float:
-    """What is taken off each reading of an input, SI: differences hold their instrument's zero twice, and lose it."""
+    """What is subtracted each reading of an input, SI: differences hold their instrument's zero twice, and lose it."""
     if spec.gauge is None or spec.difference or spec.gauge.name not in zeros:
         return 0.0
     return zeros[spec.gauge.name].value

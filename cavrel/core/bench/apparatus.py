@@ -83,7 +83,7 @@ class Bench:
         return Shown(spec=spec, value=spec.unit.offset + self.apparatus.errors[name].offset + noise)
 
     def afloat(self) -> float:
-        """How dense what is put into the liquid is beside it: below one it floats, and that part of it is under the surface.
+        """Density of what is put into the liquid relative to the liquid: below one it floats, and that part of it is under the surface.
 
         Raises DefinitionError where nothing is put into one, NotYet where something is to be set first.
         """

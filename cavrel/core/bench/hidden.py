@@ -1,4 +1,4 @@
-"""What the apparatus on the screen hides from who measures with it."""
+"""What the simulated apparatus hides from who measures with it."""
 
 from collections.abc import Mapping
 

@@ -22,7 +22,7 @@ ModelName = Annotated[
 ]
 
 Shape = Literal["no relation", "proportional", "linear", "inverse", "square", "square root"]
-"""What a bench may foresee of a graph before it measures."""
+"""What a bench may predict of a graph before it measures."""
 
 
 class Fit(Model):
@@ -31,7 +31,7 @@ class Fit(Model):
     ``origin``: theory sends the line through the origin. ``offset``: a ``rise`` has its constant ``c``. ``formula`` and ``free``: any curve,
     a formula of columns, quantities and the free parameters, which have starting values. ``at`` and ``points``: where a ``tangent``
     touches, and over how many rows. ``sketch``: drawn for its shape only, so that how well it fits is not
-    remarked on. ``expect``: the shape of y against x, for a bench that foresees it.
+    remarked on. ``expect``: the shape of y against x, for a bench that predicts it.
     """
 
     label: Annotated[str, Field(max_length=80)] = ""

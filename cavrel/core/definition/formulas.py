@@ -106,7 +106,7 @@ class Formulas(ABC):
         whole = owner if owner in definition.fits else key
         if whole in self.open:
             circle = " -> ".join([*self.open[self.open.index(whole) :], whole])
-            raise DefinitionError(place, f"the formulas go in a circle: {circle}")
+            raise DefinitionError(place, f"the formulas refer to each other in a circle: {circle}")
         if owner in definition.fits:
             names = parameter_names(definition.fits[owner])
             if member and member not in names:
@@ -159,7 +159,7 @@ class Formulas(ABC):
                 )
             if wanted is not None and kind.dimension != wanted:
                 assert kind.dimension is not None
-                raise FormulaError("", f"'{text}' is in {kind.dimension.words()}, where {wanted.words()} is wanted")
+                raise FormulaError("", f"'{text}' is in {kind.dimension.words()}, where {wanted.words()} is needed")
         except DefinitionError:
             raise
         except CavrelError as fault:

@@ -18,7 +18,7 @@ class Heading(Model):
     ``label``: what it is called.
     ``symbol``: the letter that its head shows; the law keeps its own.
     ``unit``: that it is read or shown in.
-    ``hidden``: a computed column that is worked out and not shown.
+    ``hidden``: a computed column that is computed and not shown.
     """
 
     label: Annotated[str, Field(max_length=80)] = ""

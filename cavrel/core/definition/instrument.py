@@ -26,7 +26,7 @@ class MeasuringInstrument:
     ``full_scale``: the largest reading it shows, None where nothing is said.
     ``dial``: settings have no last digit.
     ``step``: by which it can be set, SI, None where nothing is said.
-    ``dead_time``: s, nought where none is declared.
+    ``dead_time``: s, zero where none is declared.
     """
 
     name: str
@@ -77,9 +77,11 @@ def read_instrument(name: str, body: Instrument) -> MeasuringInstrument:
         except CavrelError as fault:
             raise DefinitionError(f"instruments.{name}.{field}", fault.what) from fault
     if amounts["least_count"] is not None and not amounts["least_count"] > 0:
-        raise DefinitionError(f"instruments.{name}.least_count", "is one step of a scale, so it is larger than nothing")
+        raise DefinitionError(
+            f"instruments.{name}.least_count", "is one step of a scale, so it must be larger than zero"
+        )
     if amounts["step"] is not None and not amounts["step"] > 0:
-        raise DefinitionError(f"instruments.{name}.step", "is one step of a dial, so it is larger than nothing")
+        raise DefinitionError(f"instruments.{name}.step", "is one step of a dial, so it must be larger than zero")
     if body.calibration is not None and not units.quantity(body.calibration)[1].dimension.plain:
         raise DefinitionError(f"instruments.{name}.calibration", "is relative: write it like '0.1 %'")
     try:

@@ -1,7 +1,7 @@
-"""A definition's results held against its law, by number: readings are drawn that obey the law, and each result must come back.
+"""A definition's results checked against its law numerically: readings are drawn that obey the law, and each result must come back.
 
-Algebra says what a slope stands for where it reaches (`straighten`); this says whether a formula is right, whatever way it is written:
-with pi squared worked out, through another result, or over an axis that a column has squared already.
+Algebra says what a slope stands for where it reaches (`line_meanings`); this says whether a formula is right, whatever way it is written:
+with pi squared computed, through another result, or over an axis that a column has squared already.
 """
 
 import math
@@ -56,7 +56,7 @@ def check(definition: Definition) -> None:
         if seen >= _NEEDED and wrong == seen:
             raise DefinitionError(
                 f"results.{name}.formula",
-                f"'{result.formula}' is not what the law says: readings that obey it do not give {name} back",
+                f"'{result.formula}' does not follow from the law: readings that obey the law do not give {name}",
             )
 
 
@@ -69,10 +69,10 @@ def names(definition: Definition) -> None:
     known = _known(definition)
     strange = sorted(named - known)
     if strange and isinstance(left, Name) and left.name in strange:
-        what = f"speaks of '{left.name}', which is no column, no quantity and no result: name in it what the experiment reads and finds"
+        what = f"speaks of '{left.name}', which is not a column, quantity or result: use the names of what the experiment reads and determines"
         raise DefinitionError("law", what)
     if strange and len(named & known) < 2:
-        what = f"speaks of {', '.join(strange)}, which are no columns, quantities or results: name in it what the experiment reads and finds"
+        what = f"speaks of {', '.join(strange)}, which are not columns, quantities or results: use the names of its readings and results"
         raise DefinitionError("law", what)
 
 
@@ -86,7 +86,7 @@ def _sides(law: str) -> tuple[Node, Node, set[str]]:
 
 
 def _known(definition: Definition) -> set[str]:
-    """What a law may speak of beside constants of nature and its own."""
+    """What a law may name besides constants of nature and its own."""
     columns = {name for body in definition.series.values() for name in body.columns}
     free = {name for fit in definition.fits.values() for name in fit.free}
     return columns | free | definition.quantities.keys() | definition.results.keys()
@@ -101,7 +101,7 @@ class _World:
         columns = {c for body in definition.series.values() for c in body.columns}
         self.constants = {n: float(np.exp(self.draw.uniform(-0.9, 0.9))) for n in sorted(named - columns)}
         # What columns rest on that the law does not know, such as how many swings are timed.
-        self.beside: dict[str, float] = {}
+        self.nuisance: dict[str, float] = {}
         self.lines: dict[str, tuple[float, float]] = {}
         self.open: set[str] = set()
 
@@ -147,8 +147,8 @@ class _World:
         name = part.name
         if name in rows:
             return rows[name]
-        if name in self.constants or (rows and name in self.beside):
-            return np.array([[self.constants.get(name, self.beside.get(name, math.nan))]])
+        if name in self.constants or (rows and name in self.nuisance):
+            return np.array([[self.constants.get(name, self.nuisance.get(name, math.nan))]])
         for table in (self.definition.quantities, self.definition.results):
             body = table.get(name)
             if body is not None and body.formula is not None and name not in self.open:
@@ -234,7 +234,7 @@ class _World:
             return {}
         for name in parts & self.definition.quantities.keys() - self.named:
             if self.definition.quantities[name].formula is None:
-                self.beside.setdefault(name, float(np.exp(self.draw.uniform(-0.9, 0.9))))
+                self.nuisance.setdefault(name, float(np.exp(self.draw.uniform(-0.9, 0.9))))
         try:
             return {unread[0]: self.root(lambda at: self.array(formula, {**rows, **at}) - rows[derived], unread[0])}
         except (_Unreachable, CavrelError):

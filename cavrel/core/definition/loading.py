@@ -32,7 +32,7 @@ def load(document: Mapping[str, Any], instruments: Mapping[str, Mapping[str, Any
     for name, option in found.options.items():
         for key, choice in option.choices.items():
             if choice.carries is not None and choice.carries not in found.results:
-                what = f"there is no result '{choice.carries}' to carry; the results are {', '.join(found.results) or 'none'}"
+                what = f"there is no result '{choice.carries}' to apply; the results are {', '.join(found.results) or 'none'}"
                 raise DefinitionError(f"options.{name}.choices.{key}.carries", what)
     return found
 
@@ -117,7 +117,7 @@ def fault_of(error: Mapping[str, Any]) -> tuple[str, str]:
     given = error.get("input")
     what = error["msg"].removeprefix("Value error, ")
     if error["type"] == "extra_forbidden":
-        what = "unknown key; remove it or mend its spelling"
+        what = "unknown key; remove it or correct its spelling"
     elif error["type"] == "missing":
         what = "is missing"
     elif isinstance(given, str | int | float):

@@ -100,7 +100,7 @@ class Outcomes(Fits):
             assert own is not None
             if dimension is not None and own != dimension:
                 raise DefinitionError(
-                    f"{place}.combine", f"'{other}' is in {own.words()}, where {dimension.words()} is wanted"
+                    f"{place}.combine", f"'{other}' is in {own.words()}, where {dimension.words()} is needed"
                 )
             dimension = own
         assert dimension is not None
@@ -131,7 +131,7 @@ class Outcomes(Fits):
                 raise DefinitionError(f"{place}.{key}", f"this runs over the rows of '{kind.series}'")
         above = self.uses.get(f"identity#{index}", set()) & {*self.definition.fits, *self.definition.results}
         if above:
-            what = f"'{min(above)}' is worked out from readings; an identity holds between readings themselves"
+            what = f"'{min(above)}' is computed from readings; an identity holds between readings themselves"
             raise DefinitionError(place, what)
         return IdentityStep(
             index=index, series=body.series, run=run, size=size, unit=units.unit(left.dimension.named())
@@ -145,7 +145,7 @@ class Outcomes(Fits):
         if missing and self.definition.options:
             return None
         if missing:
-            raise DefinitionError(f"{place}.without.{missing[0]}", f"'{missing[0]}' is nothing that is read")
+            raise DefinitionError(f"{place}.without.{missing[0]}", f"'{missing[0]}' is not a reading")
         sizes = []
         for part in ("low", "high"):
             try:
@@ -154,7 +154,9 @@ class Outcomes(Fits):
                 raise DefinitionError(f"{place}.{part}", fault.what) from fault
         (low, unit), (high, other) = sizes
         if unit.offset or unit.dimension != other.dimension or not 0 < low <= high:
-            raise DefinitionError(f"{place}.high", f"sizes go up from a positive one: {body.low} to {body.high} do not")
+            raise DefinitionError(
+                f"{place}.high", f"sizes must rise from a positive one: {body.low} to {body.high} do not"
+            )
         self.kinds[SIZE] = Kind(unit.dimension)
         without = {}
         for key, text in body.without.items():

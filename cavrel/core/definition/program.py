@@ -117,7 +117,7 @@ class _Compiler(Outcomes):
                         self._seconds(amount, f"steps.{i}.timer.{key}")
 
     def _check_standin(self) -> None:
-        """What the apparatus on the screen is told belongs to readings, in their units."""
+        """What the simulated apparatus is told belongs to readings, in their units."""
         plan = self.definition.simulate
         if plan is None:
             return
@@ -126,7 +126,7 @@ class _Compiler(Outcomes):
         for table, keys in (("seek", plan.seek), ("settle", plan.settle), ("motion", plan.motion)):
             for key in keys:
                 if key not in read:
-                    raise DefinitionError(f"simulate.{table}.{key}", f"'{key}' is nothing that is read")
+                    raise DefinitionError(f"simulate.{table}.{key}", f"'{key}' is not a reading")
         for key, seek in plan.seek.items():
             for part in ("width", "low", "high"):
                 self._amount_of(getattr(seek, part), read[key].unit.dimension, f"simulate.seek.{key}.{part}")
@@ -135,7 +135,7 @@ class _Compiler(Outcomes):
             self._amount_of(settle.tau, second, f"simulate.settle.{key}.tau")
         for name, share in plan.hidden.items():
             if name not in plan.truth:
-                raise DefinitionError(f"simulate.hidden.{name}", f"'{name}' is no truth of the stand-in")
+                raise DefinitionError(f"simulate.hidden.{name}", f"'{name}' is not a true value of the simulation")
             self._amount_of(share, PLAIN, f"simulate.hidden.{name}")
         self._amount_of(plan.turns, PLAIN, "simulate.turns")
         if plan.afloat is not None:

@@ -19,7 +19,7 @@ class Instrument(Model):
     ``step``: the smallest change by which it can be set.
     ``instead``: kinds that could read the same here; all of its family where nothing is said, none where the list is empty, as for a scale that
     is part of the apparatus.
-    ``dead_time``: how long a counter is blind after each count; formulas name it ``counter.dead_time``, nought where none is given.
+    ``dead_time``: how long a counter is blind after each count; formulas name it ``counter.dead_time``, zero where none is given.
     """
 
     kind: Annotated[str, Field(max_length=60)] = ""
@@ -75,7 +75,7 @@ class Quantity(_Read):
     def _unread_where_optional(self) -> "Quantity":
         if self.unread is not None and (not self.optional or self.formula or self.default is not None):
             raise ValueError(
-                "only an optional quantity that is read, and has no default, says what stands for it where it is not read"
+                "only an optional quantity that is read, and has no default, says what replaces it where it is not read"
             )
         return self
 

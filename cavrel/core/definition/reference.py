@@ -33,7 +33,7 @@ def normal_gravity(latitude: float, height: float) -> float:
 def local_gravity(g: float, latitude: float | None, height: float | None) -> ReferenceValue:
     """The accepted value ``g_local``: computed for a place, or as the house gives it when ``latitude`` is None."""
     if latitude is None or height is None:
-        return ReferenceValue(g, 0.0, "m/s^2", f"{g:g} m/s², as the house rules say", "house rules")
+        return ReferenceValue(g, 0.0, "m/s^2", f"{g:g} m/s², from the house rules", "house rules")
     side = "N" if latitude >= 0 else "S"
-    place = f"{abs(latitude):g}° {side}, " + ("sea level" if abs(height) < 0.5 else f"{height:g} m up")
+    place = f"{abs(latitude):g}° {side}, " + ("sea level" if abs(height) < 0.5 else f"{height:g} m above sea level")
     return ReferenceValue(g, LOCAL_GRAVITY_U, "m/s^2", place, "WGS 84 normal gravity with the free-air term")

@@ -23,41 +23,41 @@ class HouseRules(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     repeats: Literal["sem", "sd", "half_range"] = Field(
-        "sem", description="The mean of k trials is known √k times better than one trial."
+        "sem", description="The uncertainty of the mean of k trials is √k times smaller than that of one trial."
     )
     pool: Literal["auto", "always", "never"] = Field(
         "auto",
-        description="A scatter from three or five trials is itself mostly noise; rows that scatter alike lend each other theirs.",
+        description="The scatter of three to five trials is poorly known; rows with similar scatter are pooled.",
     )
     student: bool = Field(True, description="A few trials need a wider interval than many for the same confidence.")
     resolution: Literal["half_rectangular", "full_rectangular", "half_standard"] = Field(
-        "half_rectangular", description="A rounded reading lies anywhere within half a step of what was written."
+        "half_rectangular", description="A rounded reading lies anywhere within half a step of the value recorded."
     )
     stated: Literal["standard", "limit"] = Field("standard", description="A typed ± is a standard uncertainty.")
     weights: Literal["known", "equal"] = Field(
-        "known", description="A point known twice as well counts four times as much."
+        "known", description="A point with half the uncertainty counts four times as much."
     )
     fit_uncertainty: Literal["larger", "propagated", "scatter", "extreme_lines"] = Field(
-        "larger", description="If the points scatter more than their error bars allow, the scatter is believed."
+        "larger", description="If the points scatter more than their error bars allow, the scatter is used."
     )
     abscissae: Literal["auto", "york", "ignore"] = Field(
         "auto", description="Error bars along x count when they matter."
     )
     origin: Literal["free", "forced"] = Field(
-        "free", description="Fit the intercept and judge it: it may show what was forgotten."
+        "free", description="Fit the intercept and test it: it may reveal something forgotten."
     )
-    percent_error: Literal["unsigned", "signed"] = Field("unsigned", description="How far off, without a sign.")
+    percent_error: Literal["unsigned", "signed"] = Field("unsigned", description="Size of the error, without a sign.")
     combine: Literal["weighted", "plain"] = Field(
-        "weighted", description="Of two values of one thing the better known one counts more."
+        "weighted", description="Of two values of one quantity the more precise counts more."
     )
     difference: Literal["mean", "second"] = Field(
         "mean", description="Two measured values are both uncertain; neither is the reference."
     )
     acceptable: Annotated[float, Field(gt=0, le=100)] = Field(
-        10.0, description="Percent error a first course usually accepts; it says nothing about agreement."
+        10.0, description="Percent error that a first course usually accepts; it does not decide agreement."
     )
     rounding: Literal["one_or_two", "one", "two", "pdg"] = Field(
-        "one_or_two", description="One figure of uncertainty, two when it starts with 1."
+        "one_or_two", description="One significant figure of uncertainty, two if it starts with 1."
     )
     g: Site | Annotated[float, Field(gt=9, lt=10.5)] = Field(
         Site(), description="Free-fall acceleration from latitude and height, or a number in m/s²."
@@ -93,7 +93,7 @@ class Rule:
 
 RULES: Mapping[str, Rule] = {
     "repeats": Rule(
-        title="± of repeated readings",
+        title="Uncertainty of repeated readings",
         choices={
             "sem": "the standard error of their mean",
             "sd": "their standard deviation",
@@ -101,14 +101,15 @@ RULES: Mapping[str, Rule] = {
         },
     ),
     "pool": Rule(
-        title="Scatter of rows that scatter alike",
-        choices={"auto": "pooled where a test lets it", "always": "always pooled", "never": "each row its own"},
+        title="Rows with similar scatter",
+        choices={"auto": "pooled if a test allows it", "always": "always pooled", "never": "each row its own"},
     ),
     "student": Rule(
-        title="95 % from a few trials", choices={True: "Student's factor", False: "the factor of many trials, 1.96"}
+        title="95 % intervals from few trials",
+        choices={True: "Student's factor", False: "the factor of many trials, 1.96"},
     ),
     "resolution": Rule(
-        title="± of one reading of a scale",
+        title="Uncertainty of one reading of a scale",
         choices={
             "half_rectangular": "anywhere within half a step, so a step / √12",
             "full_rectangular": "anywhere within a whole step, so a step / √3",

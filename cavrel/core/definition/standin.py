@@ -9,7 +9,7 @@ from cavrel.core.definition.parts import Amount, Formula, Key, Model
 
 class Fault(Model):
     """Something wrong with the stand-in apparatus or whoever reads it. ``read`` replaces true values for the whole run; ``row`` does
-    so for all readings of one row, drawn at random, which repeating does not mend; ``once`` for a single reading, which it does."""
+    so for all readings of one row, drawn at random, which repeating does not remove; ``once`` for a single reading, which it does."""
 
     label: Annotated[str, Field(min_length=1, max_length=80)]
     read: Annotated[dict[str, Formula], Field(max_length=40)] = {}
@@ -26,7 +26,7 @@ class Fault(Model):
 
 
 class Seek(Model):
-    """A reading that is found by moving something until a sign says so. ``sign``: a ``needle`` at nought, a rule that lies level (``tilt``), a
+    """A reading that is found by moving something until a sign says so. ``sign``: a ``needle`` at zero, a rule that lies level (``tilt``), a
     ``tone`` at its loudest, a ``string`` that swings widest, a ``light`` that just goes out, a ``current`` that just ends; ``width``: so far
     off, the sign has gone half its way; ``low`` and ``high``: between these it can be moved."""
 

@@ -210,7 +210,7 @@ class IdentityStep:
 
 @dataclass(frozen=True, slots=True)
 class VerifyStep:
-    """What is held against a standard.
+    """What is compared with a standard.
 
     ``differ``: standard less value, as an identity would have it.
     ``value``: compiled.
@@ -245,7 +245,7 @@ class Program:
     ``checks``: formulas that ought to hold.
     ``identities``: what readings are held to by each other.
     ``causes``: physical causes that the law leaves out, those whose readings this convention has.
-    ``verifications``: what is held against a standard, row by row.
+    ``verifications``: what is compared with a standard, row by row.
     ``gauges``: instruments understood, by name.
     ``used_accepted``: accepted values that formulas use.
     ``accepted``: every accepted value by name.

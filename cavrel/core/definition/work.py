@@ -9,8 +9,8 @@ from cavrel.core.definition.parts import Amount, Formula, Key, Line, Model, Unit
 
 class Choice(Model):
     """One way of an option: ``set`` overrides parts of the definition by path; ``carries``: the result, a correction found in one part, that this
-    way takes over into another, so that Judge shows what difference it makes; ``over``: the choice that leaves that correction out, beside which
-    it is offered; the default where it says nothing."""
+    way takes over into another, so that Result shows what difference it makes; ``over``: the choice without that correction, with
+    which it is compared; the default where it says nothing."""
 
     label: Annotated[str, Field(min_length=1, max_length=80)]
     carries: Key | None = None
@@ -38,7 +38,7 @@ class Option(Model):
 
 
 class Check(Model):
-    """A rule that ought to hold; where it does not, ``say`` stands beside ``at``."""
+    """A rule that ought to hold; where it does not, ``say`` stands next to ``at``."""
 
     rule: Formula
     level: Literal["note", "caution", "danger"] = "note"
@@ -57,7 +57,7 @@ class Identity(Model):
 
 
 class Verification(Model):
-    """What is held against a standard, row by row.
+    """What is compared with a standard, row by row.
 
     ``label``: of its table.
     ``series``: whose rows.

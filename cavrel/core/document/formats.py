@@ -5,9 +5,9 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict
 
-from cavrel.core.cupboard import Cupboard
 from cavrel.core.definition import Definition
 from cavrel.core.definition.rules import HouseRules
+from cavrel.core.laboratory import Laboratory
 from cavrel.core.lesson import Lesson
 from cavrel.core.logbook.run import RunDocument
 
@@ -273,7 +273,7 @@ DOCUMENTS: dict[str, type[BaseModel]] = {
     "cavrel-run-1": RunDocument,
     "cavrel-result-1": ResultDocument,
     "cavrel-forecast-1": ForecastDocument,
-    "cavrel-cupboard-1": Cupboard,
+    "cavrel-laboratory-1": Laboratory,
     "cavrel-lesson-1": Lesson,
 }
 

@@ -1,4 +1,4 @@
-"""A table somebody brings in, as a grid of texts: from CSV or a paste, XLSX or OpenDocument; what its headings and numbers look like."""
+"""A table somebody imports, as a grid of texts: from CSV or a paste, XLSX or OpenDocument; what its headings and numbers look like."""
 
 import csv
 import io
@@ -46,7 +46,7 @@ class Heading:
 def read(body: bytes, name: str) -> list[Grid]:
     """The tables in a file: sheets that hold anything, or the one of a text. Raises FileError."""
     if len(body) > MOST_BYTES:
-        raise FileError("", f"has {len(body) // 2**20} MB, and a file to bring in has {MOST_BYTES // 2**20} at most")
+        raise FileError("", f"has {len(body) // 2**20} MB, and a file to import has {MOST_BYTES // 2**20} at most")
     if body[:2] == b"PK":
         return _sheets(body)
     if body[:4] == b"\xd0\xcf\x11\xe0":
@@ -72,7 +72,7 @@ def of_text(text: str) -> Grid:
 def _decoded(body: bytes) -> str:
     wide = body[:2] in (b"\xff\xfe", b"\xfe\xff")
     if b"\x00" in body and not wide:
-        raise FileError("", "is no text and no workbook: bring in CSV, XLSX or ODS")
+        raise FileError("", "is no text and no workbook: import CSV, XLSX or ODS")
     try:
         return body.decode("utf-16" if wide else "utf-8-sig")
     except UnicodeDecodeError:
@@ -191,7 +191,7 @@ def head_of(grid: Grid) -> int:
 
 
 def _counts_trials(rows: Sequence[Sequence[str]], at: int) -> bool:
-    """Whether a row counts trials: ``L``, ``1``, ``2``, ``3`` beside the name of a column, or 1, 2, 3 under headings that stand over several
+    """Whether a row counts trials: ``L``, ``1``, ``2``, ``3`` next to the name of a column, or 1, 2, 3 under headings that stand over several
     columns, from 1 on under each."""
     row = rows[at]
     numbers = [cell for cell in row if is_number(cell)]
@@ -228,12 +228,12 @@ _SUMMARY = re.compile(
 
 
 def is_summary(text: str) -> bool:
-    """Whether a heading, or the first cell of a row, says that what follows was worked out from the readings."""
+    """Whether a heading, or the first cell of a row, says that what follows was computed from the readings."""
     return bool(_SUMMARY.fullmatch(text.strip()))
 
 
 def summaries(rows: Sequence[Sequence[str]]) -> dict[int, str]:
-    """Index of each row, among ``rows`` of readings, that was worked out from the others -> the word that says so."""
+    """Index of each row, among ``rows`` of readings, that was computed from the others -> the word that says so."""
     found = {}
     for i, row in enumerate(rows):
         word = next((cell for cell in row if cell), "")
@@ -324,7 +324,7 @@ def _sign(cells: Sequence[str]) -> Sign | None:
     for mark, other in ((",", "."), (".", ",")):
         if many := next((text for text in texts if text.count(other) > 1), None):
             return Sign(mark, True, many)
-        # A part of other than three figures, or behind a nought, separates no thousands.
+        # A part of other than three figures, or behind a zero, separates no thousands.
         if decimal := next((text for text in texts if text.count(mark) == 1 and not _GROUPED.fullmatch(text)), None):
             return Sign(mark, True, decimal)
     grouped = [text for text in texts if _GROUPED.fullmatch(text)]
@@ -332,7 +332,7 @@ def _sign(cells: Sequence[str]) -> Sign | None:
         return None
     sign = "," if "," in grouped[0] else "."
     other = "." if sign == "," else ","
-    # 1,000 after 800 goes on as a thousand; 2,125 beside 2 does as a little more than two.
+    # 1,000 after 800 goes on as a thousand; 2,125 next to 2 does as a little more than two.
     spreads = [_spread([text.replace(sign, as_) for text in texts]) for as_ in (".", "")]
     if spreads[0] > 30 * spreads[1]:
         return Sign(other, True, grouped[0])
@@ -342,7 +342,7 @@ def _sign(cells: Sequence[str]) -> Sign | None:
 
 
 def _spread(texts: Sequence[str]) -> float:
-    """The largest over the smallest of the sizes, of those that are not nought."""
+    """The largest over the smallest of the sizes, of those that are not zero."""
     sizes = [abs(float(text)) for text in texts if float(text) != 0]
     return max(sizes) / min(sizes) if sizes else 1.0
 

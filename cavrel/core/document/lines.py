@@ -101,7 +101,7 @@ def _weighted(
     over: tuple[Part, ...] = (")/SUM(", block(6), ")")
     return [
         [None],
-        ["Weighted by the column beside", "value", None, "unit, SI"],
+        ["Weighted by the column on the right", "value", None, "unit, SI"],
         ["centre of x", Live(("SUMPRODUCT(", block(6), ",", block(2), *over), centre), None, step.x_unit.text],
         ["centre of y", Live(("SUMPRODUCT(", block(6), ",", block(3), *over), height), None, step.y_unit.text],
         [

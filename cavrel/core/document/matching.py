@@ -1,4 +1,4 @@
-"""Which columns of a table that is brought in are which of an experiment's: by name, by unit, and a guess that a person confirms."""
+"""Which columns of a table that is imported are which of an experiment's: by name, by unit, and a guess that a person confirms."""
 
 import re
 from collections.abc import Mapping, Sequence
@@ -77,7 +77,7 @@ def guess(definition: Definition, series: str, headings: Sequence[Heading]) -> l
                         scores.append((score, i, Target(name, number)))
     for _, i, target in sorted(scores, key=lambda s: (-s[0], s[1])):
         take(i, target)
-    # Columns under one heading, or beside each other under one name, are trials in their order.
+    # Columns under one heading, or next to each other under one name, are trials in their order.
     for i, heading in enumerate(headings):
         if (
             found[i].column == ASIDE
@@ -138,7 +138,7 @@ def cells(
     marks: Mapping[int, str],
     stacked: bool = False,
 ) -> list[Cell]:
-    """Every reading of the typed columns; rows that were worked out from the others are none. ``first``: the row of the series that the table
+    """Every reading of the typed columns; rows that were computed from the others are none. ``first``: the row of the series that the table
     begins in; ``marks``: decimal signs by column; ``stacked``: trials stand one under the other, under the same settings. Raises CavrelError
     for a unit that does not fit."""
     body = definition.series[series]
@@ -192,7 +192,7 @@ def _places(
 
 
 def _unit(written: str, unit: str, c: int) -> str:
-    """The unit to type beside numbers of a column: none where it is the column's own. Raises CavrelError."""
+    """The unit to type next to numbers of a column: none where it is the column's own. Raises CavrelError."""
     if not written:
         return ""
     try:

@@ -1,4 +1,4 @@
-"""A run as a notebook (nbformat 4.5): every result worked out again from tables of readings and components, by NumPy, SciPy and `uncertainties`.
+"""A run as a notebook (nbformat 4.5): every result computed again from tables of readings and components, by NumPy, SciPy and `uncertainties`.
 
 The notebook shares no code with Cavrel but for published formulas: it fits the points anew and propagates by derivatives of its own.
 """
@@ -43,12 +43,12 @@ class _Notebook:
     def document(self, title: str) -> dict[str, Any]:
         law = f"\n\nLaw: `{self.definition.law}`" if self.definition.law else ""
         self.say(
-            f"# {title}\n\n{self.definition.aim}{law}\n\n{self.source()}Everything here is worked out again from the two tables "
+            f"# {title}\n\n{self.definition.aim}{law}\n\n{self.source()}Everything here is computed again from the two tables "
             "below. It needs NumPy, SciPy and `uncertainties`. The last cell compares with what Cavrel found."
         )
         self.do(recipe.IMPORTS)
         self.say(
-            "## What was read\n\nValues in SI, the mean of the trials of each row; zero readings are taken off already."
+            "## What was read\n\nValues in SI, the mean of the trials of each row; zero readings are subtracted already."
         )
         self.do(f'READINGS = """{self.readings()}"""')
         self.say(
@@ -270,7 +270,7 @@ def _model(fit: FitAnalysis) -> str | None:
         return "line"
     key = getattr(shape, "key", "")
     if key == "rise":
-        return "rise" if len(fit.parameters) == 3 else "rise from nought"
+        return "rise" if len(fit.parameters) == 3 else "rise from zero"
     if key == "damped" and fit.unbounded:
         return None  # nothing fades within its uncertainty: the time it takes has a lower end only
     return key if key in recipe.KNOWN else None

@@ -67,7 +67,7 @@ def _name(text: str) -> str:
 def archive(
     title: str, experiment: str, tables: list[Table], documents: Mapping[str, Mapping[str, Any]], made: str = ""
 ) -> bytes:
-    """The whole as a ZIP archive; ``documents`` are the JSON files beside the tables, by name."""
+    """The whole as a ZIP archive; ``documents`` are the JSON files next to the tables, by name."""
     sink = io.BytesIO()
     with zipfile.ZipFile(sink, "w", zipfile.ZIP_DEFLATED) as packed:
         files = {"datapackage.json": _json(descriptor(title, experiment, tables, made))}

@@ -81,17 +81,17 @@ MODELS = {  # y over x from the parameters p about an origin o; and the paramete
         lambda x, p, o: p[2] - p[0] * np.exp(-(x - o) / p[1]),
         lambda p, o: [p[0] * um.exp(o / p[1]), p[1], p[2] - p[0] * um.exp(o / p[1])],
     ),
-    "damped": (  # p[1] is the rate of fading, nought where nothing fades
+    "damped": (  # p[1] is the rate of fading, zero where nothing fades
         lambda x, p, o: p[0] * np.exp(-(x - o) * p[1]) * np.cos(2 * np.pi * (x - o) / p[2] + p[3]) + p[4],
         lambda p, o: [p[0] * um.exp(p[1] * o), 1 / p[1], p[2], turned(p[3] - 2 * np.pi * o / p[2]), p[4]],
     ),
     "tangent": (lambda x, p, o: (p[2] * (x - o) + p[0]) * (x - o) + p[1], lambda p, o: list(p)),
-    "rise from nought": (lambda x, p, o: -p[0] * np.expm1(-x / p[1]), lambda p, o: list(p)),
+    "rise from zero": (lambda x, p, o: -p[0] * np.expm1(-x / p[1]), lambda p, o: list(p)),
 }
 
 
 def turned(phase):
-    \"\"\"A phase within half a turn of nought.\"\"\"
+    \"\"\"A phase within half a turn of zero.\"\"\"
     return phase - 2 * math.pi * math.floor((uncertainties.nominal_value(phase) + math.pi) / (2 * math.pi))
 
 
@@ -117,7 +117,7 @@ def expansion(numbers, variables):
 
 
 def fit(x, y, weights, both, model, names, origin, start, source, counted):
-    \"\"\"The curve nearest to the points, begun two per cent beside where Cavrel ended, and its parameters as they follow the readings.\"\"\"
+    \"\"\"The curve nearest to the points, started two per cent from where Cavrel ended, and its parameters as they follow the readings.\"\"\"
     f, named = MODELS[model]
     x_n = np.array([uncertainties.nominal_value(v) for v in x])
     y_n = np.array([uncertainties.nominal_value(v) for v in y])
@@ -167,7 +167,7 @@ def fit(x, y, weights, both, model, names, origin, start, source, counted):
         follows = follows + normal @ (turned.T @ ((w * left)[:, None] * d_x))
     alone = np.array([own.get(v, "1") != "0" for v in variables], bool) & ((moved != 0).sum(axis=0) <= 1)
     by_count = np.array([own.get(v) == "count" for v in variables], bool) & alone
-    if counted:  # counting's part takes the size that the curve foretells
+    if counted:  # counting's part takes the size that the curve predicts
         total = (moved[:, alone] ** 2).sum(axis=1)
         for k in np.flatnonzero(by_count):
             i = int(np.argmax(np.abs(moved[:, k])))

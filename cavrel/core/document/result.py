@@ -1,4 +1,4 @@
-"""The result document, ``cavrel-result/1``: an analysis as plain JSON. Values stand in the unit named beside them."""
+"""The result document, ``cavrel-result/1``: an analysis as plain JSON. Values stand in the unit named next to them."""
 
 import math
 from collections.abc import Mapping, Sequence
@@ -10,8 +10,8 @@ from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.analysis.uncertainty import budget
 from cavrel.core.findings.axes import candidates
 from cavrel.core.findings.finding import Finding
-from cavrel.core.findings.judge import judged
 from cavrel.core.findings.meaning import LineMeaning
+from cavrel.core.findings.verdict import checked_verdict
 from cavrel.core.formula.text import unparse
 from cavrel.core.quantity.units import Unit
 from cavrel.core.slips import Suspect
@@ -155,7 +155,7 @@ def _result(
     analysis: Analysis, result: ResultAnalysis, drawn: MonteCarlo | None, findings: Sequence[Finding]
 ) -> dict[str, Any]:
     unit = result.unit
-    verdict = judged(analysis, result, findings)
+    verdict = checked_verdict(analysis, result, findings)
     accepted = result.accepted
     return {
         "value": _number(unit.from_si(result.value)),

@@ -1,4 +1,4 @@
-"""A run's tables as plain cells: what was typed beside what follows from it, each column with its unit; for CSV and whatever reads rows."""
+"""A run's tables as plain cells: what was typed next to what follows from it, each column with its unit; for CSV and whatever reads rows."""
 
 import csv
 import io

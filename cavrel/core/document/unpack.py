@@ -1,4 +1,4 @@
-"""A file that somebody brings in, taken apart: nothing of it is believed before it is read, and nothing large is unpacked."""
+"""A file that somebody imports, taken apart: nothing of it is believed before it is read, and nothing large is unpacked."""
 
 import hashlib
 import io
@@ -10,18 +10,18 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
-from cavrel.core import cupboard as cupboards
-from cavrel.core.cupboard import Cupboard, OwnValue
+from cavrel.core import laboratory as laboratories
 from cavrel.core.document import carried
 from cavrel.core.document.carried import Carried
 from cavrel.core.errors import CavrelError
+from cavrel.core.laboratory import Laboratory, OwnValue
 from cavrel.core.logbook import run as runs
 from cavrel.core.logbook.run import RunDocument
 
 _Read = TypeVar("_Read")
 
 MOST_BYTES = 20 * 1024 * 1024
-"""Of a file that is brought in."""
+"""Of a file that is imported."""
 MOST_UNPACKED = 80 * 1024 * 1024
 MOST_FILES = 200
 MOST_OF_COURSE, MOST_RUNS = 1024 * 1024 * 1024, 5000
@@ -29,7 +29,7 @@ MOST_OF_COURSE, MOST_RUNS = 1024 * 1024 * 1024, 5000
 
 
 class FileError(CavrelError):
-    """A file that cannot be brought in; says where, what and what to do."""
+    """A file that cannot be imported; says where, what and what to do."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -38,28 +38,28 @@ class Parcel:
 
     ``run``: the run document.
     ``experiment``: the definition's document, or the name of one that ships.
-    ``carried``: its logbook, where that came along.
-    ``cupboard``: by which it was made.
+    ``carried``: its logbook, where that came with the file.
+    ``laboratory``: by which it was made.
     ``sha256``: of the file.
     """
 
     run: RunDocument
     experiment: str | Mapping[str, Any]
     carried: Carried | None
-    cupboard: Cupboard
+    laboratory: Laboratory
     sha256: str
 
 
 def unpack(body: bytes) -> Parcel:
     """A run document or a data package of Cavrel's. Raises CavrelError."""
     if len(body) > MOST_BYTES:
-        raise FileError("", f"has {len(body) // 2**20} MB, and a file to bring in has {MOST_BYTES // 2**20} at most")
+        raise FileError("", f"has {len(body) // 2**20} MB, and a file to import has {MOST_BYTES // 2**20} at most")
     digest = hashlib.sha256(body).hexdigest()
     if body[:2] == b"PK":
         return _package(_unzipped(body), digest)
     document = _json("", body)
     run = runs.load(document)
-    return Parcel(run=run, experiment=run.experiment, carried=None, cupboard=_cupboard_of(run), sha256=digest)
+    return Parcel(run=run, experiment=run.experiment, carried=None, laboratory=_laboratory_of(run), sha256=digest)
 
 
 def runs_in(body: bytes, name: str) -> dict[str, bytes]:
@@ -75,8 +75,8 @@ def runs_in(body: bytes, name: str) -> dict[str, bytes]:
     return found
 
 
-def course_in(body: bytes) -> tuple[dict[str, Any], Cupboard] | None:
-    """What a course's archive says of the course, and its cupboard; None for any other file. Raises CavrelError."""
+def course_in(body: bytes) -> tuple[dict[str, Any], Laboratory] | None:
+    """What a course's archive says of the course, and its laboratory; None for any other file. Raises CavrelError."""
     if body[:2] != b"PK" or b"course.json" not in body:
         return None
     files = _unzipped(body, MOST_OF_COURSE, MOST_RUNS)
@@ -95,14 +95,16 @@ def course_in(body: bytes) -> tuple[dict[str, Any], Cupboard] | None:
     ):
         raise FileError("course.json", "says no course that can be made: slug, title, place and benches")
     benches = [str(bench)[:40] for bench in course["benches"] if str(bench).strip()]
-    cupboard = _in("cupboard.json", lambda: cupboards.load(_json("cupboard.json", files.get("cupboard.json", b"{}"))))
-    return {**course, "title": course["title"][:120] or course["slug"], "benches": benches}, cupboard
+    laboratory = _in(
+        "laboratory.json", lambda: laboratories.load(_json("laboratory.json", files.get("laboratory.json", b"{}")))
+    )
+    return {**course, "title": course["title"][:120] or course["slug"], "benches": benches}, laboratory
 
 
 def _package(files: Mapping[str, bytes], digest: str) -> Parcel:
     if "run.json" not in files:
         raise FileError(
-            "run.json", "is missing: this is no data package of a run. A table of readings is brought in on Measure."
+            "run.json", "is missing: this is no data package of a run. A table of readings is imported on Measure."
         )
     run = _in("run.json", lambda: runs.load(_json("run.json", files["run.json"])))
     experiment: str | Mapping[str, Any] = run.experiment
@@ -114,10 +116,12 @@ def _package(files: Mapping[str, bytes], digest: str) -> Parcel:
     taken = None
     if "logbook.json" in files:
         taken = _in("logbook.json", lambda: carried.read(_json("logbook.json", files["logbook.json"])))
-    cupboard = _cupboard_of(run)
-    if taken is not None and "cupboard.json" in files:
-        cupboard = _in("cupboard.json", lambda: cupboards.load(_json("cupboard.json", files["cupboard.json"])))
-    return Parcel(run=run, experiment=experiment, carried=taken, cupboard=cupboard, sha256=digest)
+    laboratory = _laboratory_of(run)
+    if taken is not None and "laboratory.json" in files:
+        laboratory = _in(
+            "laboratory.json", lambda: laboratories.load(_json("laboratory.json", files["laboratory.json"]))
+        )
+    return Parcel(run=run, experiment=experiment, carried=taken, laboratory=laboratory, sha256=digest)
 
 
 def _in(file: str, read: Callable[[], _Read]) -> _Read:
@@ -130,10 +134,10 @@ def _in(file: str, read: Callable[[], _Read]) -> _Read:
         raise FileError(f"{file}{': ' if fault.place else ''}{fault.place}", fault.what) from fault
 
 
-def _cupboard_of(run: RunDocument) -> Cupboard:
-    """The cupboard that a run document's accepted values come from."""
+def _laboratory_of(run: RunDocument) -> Laboratory:
+    """The laboratory that a run document's accepted values come from."""
     name = run.experiment if isinstance(run.experiment, str) else str(run.experiment.get("id", ""))
-    return Cupboard(
+    return Laboratory(
         accepted={
             key: OwnValue(
                 label=value.label,
@@ -158,7 +162,7 @@ def _unzipped(body: bytes, left: int = MOST_UNPACKED, most: int = MOST_FILES) ->
             whole = left
             for member in members:
                 if member.flag_bits & 1:
-                    raise FileError(member.filename[:80], "is encrypted; bring in the archive as Cavrel wrote it")
+                    raise FileError(member.filename[:80], "is encrypted; import the archive as Cavrel wrote it")
                 with packed.open(member) as source:
                     content = source.read(left + 1)
                 left -= len(content)

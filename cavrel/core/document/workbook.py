@@ -1,4 +1,4 @@
-"""A run as a workbook: what was typed, and beside it everything that follows from it, computed by the sheet itself wherever it can."""
+"""A run as a workbook: what was typed, and next to it everything that follows from it, computed by the sheet itself wherever it can."""
 
 import contextlib
 import math
@@ -51,7 +51,7 @@ class Book:
             [self.definition.title],
             ["simulated readings" if self.analysis.run.on_screen else "measured", made or None],
             [None],
-            ["Texts are what was typed. Numbers beside them are in the unit at the head of their column."],
+            ["Texts are what was typed. Numbers next to them are in the unit at the head of their column."],
             [
                 "Cells with a formula compute what Cavrel computes, from the cells they name; the others hold its values."
             ],
@@ -155,7 +155,7 @@ class Book:
         return [finite(entry.spec.unit.from_si(float(own[t]))) if t < len(own) else None for t in range(trials)]
 
     def mean_of(self, read: Sequence[Cell], cells: Ref, values: Values, row: int) -> Cell:
-        """The mean of the trials as the sheet has them, where that is what Cavrel takes: a zero reading is taken off besides."""
+        """The mean of the trials as the sheet has them, where that is what Cavrel takes: a zero reading is subtracted besides."""
         there = [cell for cell in read if isinstance(cell, float)]
         value = self.number(values, row)
         if not there or value is None:
@@ -255,7 +255,7 @@ class Book:
 
     def results(self, sheet: str) -> Page:
         rows: list[list[Cell]] = [
-            ["result", "what it is", "value", "u", "unit", "k for 95 %", "beside", "formula", "waits for"]
+            ["result", "what it is", "value", "u", "unit", "k for 95 %", "compared with", "formula", "waits for"]
         ]
         for number, name in enumerate(self.analysis.results, 2):
             self.place[name, 0] = Ref(sheet=sheet, row=number, column=3)

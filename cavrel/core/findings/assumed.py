@@ -15,7 +15,7 @@ MATTERS = 0.01
 
 
 def of_dead_times(analysis: Analysis) -> list[Finding]:
-    """A counter whose dead time formulas take off, of which nothing is said, where it counts fast enough for that to matter."""
+    """A counter whose dead time formulas subtract, of which nothing is said, where it counts fast enough for that to matter."""
     program, findings = analysis.program, []
     for key in (key for key, value in program.constants.items() if key.endswith(".dead_time") and value == 0):
         gauge = program.gauges[key.partition(".")[0]]
@@ -35,10 +35,10 @@ def of_dead_times(analysis: Analysis) -> list[Finding]:
                 label = _label(analysis, step)
         if largest > MATTERS:
             say = (
-                f"Nothing is said of how long the {gauge.label} is blind after a count, so none is taken off. With 100 µs, as many counters have, "
-                f"{label[0].lower()}{label[1:]} would change by up to {significant(100 * largest, 2)} %. Its data sheet says: type it in Plan."
+                f"No dead time is entered for the {gauge.label}, so counts are not corrected. With a typical 100 µs, "
+                f"{label[0].lower()}{label[1:]} would change by up to {significant(100 * largest, 2)} %. Enter it in Plan; its data sheet gives it."
             )
-            findings.append(Finding(code="dead-time", level="note", at="run", title="No dead time is known", say=say))
+            findings.append(Finding(code="dead-time", level="note", at="run", title="Dead time not entered", say=say))
     return findings
 
 

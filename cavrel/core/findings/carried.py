@@ -9,7 +9,7 @@ from cavrel.core.analysis import Analysis
 from cavrel.core.analysis.records import ResultAnalysis
 
 _TELLS = 2.0
-"""Standard uncertainties from nought from which a correction is more than its uncertainty."""
+"""Standard uncertainties from zero from which a correction is more than its uncertainty."""
 _SAME = 1e-9
 
 

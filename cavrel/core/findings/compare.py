@@ -25,8 +25,8 @@ def apart(analysis: Analysis) -> list[Finding]:
             continue
         times = significant(abs(difference) / other.u, 2)
         say = (
-            f"{body.label} comes out as {_shown(result, result.value)}, but {_other(analysis, result)} says "
-            f"{_shown(result, accepted.value)}: {times} standard uncertainties apart. Both cannot be right."
+            f"{body.label} is {_shown(result, result.value)}, but {_other(analysis, result)} gives "
+            f"{_shown(result, accepted.value)}: {times} standard uncertainties of difference. They cannot both be right."
         )
         findings.append(
             Finding(code="apart", level="caution", at=f"results.{result.name}", title="Two ways disagree", say=say)
@@ -51,15 +51,15 @@ def contradicting(analysis: Analysis) -> list[Finding]:
         values = [_shown(result, results[name].value) for name in result.weights]
         label = analysis.program.definition.results[result.name].label
         say = (
-            f"{label} is the mean of {', '.join(values[:-1])} and {values[-1]}, which differ by {significant(result.birge, 2)} times what their "
-            "uncertainties allow. Its uncertainty is widened by as much, but at least one of them is wrong: find out which before you trust the mean."
+            f"{label} is the mean of {', '.join(values[:-1])} and {values[-1]}, which differ {significant(result.birge, 2)} times more than their "
+            "uncertainties allow. Its uncertainty is widened by that factor, but at least one value is wrong: find out which before you use the mean."
         )
         findings.append(
             Finding(
                 code="contradicting",
                 level="caution",
                 at=f"results.{result.name}",
-                title="Its parts contradict",
+                title="Inconsistent values in a mean",
                 say=say,
             )
         )

@@ -41,7 +41,7 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
         curve = {"line": "line", "proportional": "line", "mean": "mean"}.get(model, "curve")
         return [*lost, Finding(code="no-fit", level="note", at=at, title=f"No {curve} yet", say=say)]
     if analysis.program.definition.fits[fit.name].sketch:
-        return _foreseen(analysis, fit, at)
+        return _prediction(analysis, fit, at)
     findings: list[Finding] = list(lost)
     found = fit.diagnostics
     assert found is not None
@@ -53,7 +53,7 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
                 level="note",
                 at=at,
                 title=f"Only {len(fit.rows)} points",
-                say="A curve through so few points cannot show that it is wrong. Add a setting.",
+                say="With so few points no wrong curve can be detected. Add a setting.",
             )
         )
     findings += odd_points(fit, series)
@@ -66,7 +66,7 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
                 level="caution",
                 at=at,
                 title=f"The points bend {way}",
-                say="A straight line leaves a curve behind. Try other axes, or look for what changed along the table.",
+                say="The residuals bend: a straight line is the wrong shape here. Try other axes, or look for what changed along the table.",
             )
         )
     if found.p is not None and found.p < _ALPHA_FIT and not odd:
@@ -79,7 +79,7 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
                 if model == "mean"
                 else "More scatter than the error bars allow",
                 say=f"χ² is {significant(found.chi2 or 0.0, 2)} for {counted(found.dof, 'degree')} of freedom. "
-                "Something is less certain than stated; the scatter is used instead.",
+                "An uncertainty is stated too small; the scatter is used instead.",
             )
         )
     if found.p is not None and found.dof >= 3 and found.p > 1 - 1e-4:
@@ -88,9 +88,9 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
                 code="too-good",
                 level="note",
                 at=at,
-                title="Too good to be chance",
+                title="Scatter smaller than chance allows",
                 say=f"χ² is only {significant(found.chi2 or 0.0, 2)} for {counted(found.dof, 'degree')} of freedom. "
-                "Are the uncertainties stated too wide, or readings smoothed?",
+                "Are the uncertainties stated too large, or the readings smoothed?",
             )
         )
     if found.runs_p is not None and found.runs_p < _BENT and not any(f.code == "curved" for f in findings):
@@ -99,8 +99,8 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
                 code="runs",
                 level="note",
                 at=at,
-                title="Residuals keep to one side",
-                say="Neighbouring points err together. Something drifted, or the shape is not a line.",
+                title="Residuals come in runs",
+                say="Neighbouring points deviate to the same side. Something drifted, or the curve has the wrong shape.",
             )
         )
     findings += _intercept(analysis, fit, meaning, at)
@@ -112,11 +112,11 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
         and fit.source != "extreme lines"
         and "intercept" in fit.parameters
     ):
-        say = "Steepest and shallowest lines cannot be drawn; the slope takes the larger of scatter and error bars instead."
+        say = "Steepest and shallowest lines cannot be drawn; the uncertainty of the slope comes from scatter or error bars, whichever is larger."
         findings.append(
             Finding(code="no-extremes", level="note", at=at, title="No line passes through all error boxes", say=say)
         )
-    return findings + _foreseen(analysis, fit, at)
+    return findings + _prediction(analysis, fit, at)
 
 
 MOST_LOST = 4
@@ -124,7 +124,7 @@ MOST_LOST = 4
 
 
 def _lost(analysis: Analysis, fit: FitAnalysis) -> list[Finding]:
-    """Rows of which everything was read, and which yet give no point: the root or the logarithm of something below nought."""
+    """Rows of which everything was read, and which yet give no point: the root or the logarithm of something below zero."""
     step, body = analysis.program.fits[fit.name], analysis.program.definition.fits[fit.name]
     read = analysis.behind_read(fit.name, len(fit.x))
     rows = np.flatnonzero(read & analysis.sheet.keep[step.series] & ~(np.isfinite(fit.x) & np.isfinite(fit.y)))
@@ -137,7 +137,7 @@ def _lost(analysis: Analysis, fit: FitAnalysis) -> list[Finding]:
     ]
     what = " and ".join(axis)
     if len(rows) > MOST_LOST:
-        say = f"Everything was read, but {what} has no value in {counted(len(rows), 'row')}. Look at what enters all of them."
+        say = f"Everything was read, but {what} has no value in {counted(len(rows), 'row')}. Check what enters all of them."
         return [
             Finding(
                 code="no-value",
@@ -153,7 +153,7 @@ def _lost(analysis: Analysis, fit: FitAnalysis) -> list[Finding]:
             level="caution",
             at=f"{step.series}.{row + 1}",
             title=f"Row {row + 1} gives no point",
-            say=f"Everything in it was read, but {what} has no value there. Look at its readings.",
+            say=f"Everything in it was read, but {what} has no value there. Check its readings.",
             row_out=(step.series, row + 1),
         )
         for row in rows.tolist()
@@ -176,7 +176,7 @@ def _undivided(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Finding]:
     unit = slope.unit
     shown = [amount_text(v, unit, 4) for v in (through, float(rows.min()), float(rows.max()))]
     say = (
-        f"x spans only {significant(100 * span / middle, 2)} % of its value, so that a steeper line with a lower intercept fits nearly as "
+        f"x covers only {significant(100 * span / middle, 2)} % of its value, so a steeper line with a lower intercept fits nearly as "
         f"well. Through the origin the slope would be {shown[0]}; row by row y/x runs from {shown[1]} to {shown[2]}."
     )
     share = slope.u / abs(slope.value) if slope.value else math.inf
@@ -185,10 +185,12 @@ def _undivided(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Finding]:
         largest = float(x.max())
         lowest = largest - wanted
         if lowest > 0:
-            say += f" Settings from {amount_text(lowest, step.x_unit, 2)} to {amount_text(largest, step.x_unit, 2)} would tell them apart."
+            say += f" Settings from {amount_text(lowest, step.x_unit, 2)} to {amount_text(largest, step.x_unit, 2)} would separate them."
         else:
-            say += " No range up to here tells them apart to a twentieth; go much higher, or take the line through the origin."
-    return [Finding(code="undivided", level="note", at=at, title="Slope and intercept pull on each other", say=say)]
+            say += " No range within these limits separates them to 5 %; go much higher, or use the line through the origin."
+    return [
+        Finding(code="undivided", level="note", at=at, title="Slope and intercept are strongly correlated", say=say)
+    ]
 
 
 def _end(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Finding]:
@@ -209,21 +211,21 @@ def _end(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Finding]:
     return [Finding(code="straight-end", level="note", at=at, title=title, say=say, rows_out=outside)]
 
 
-def _foreseen(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Finding]:
-    """What the bench foresaw of the graph, against what the definition expects."""
+def _prediction(analysis: Analysis, fit: FitAnalysis, at: str) -> list[Finding]:
+    """What the bench predicted of the graph, against what the definition expects."""
     said = analysis.run.expected.get(fit.name)
     right = analysis.program.definition.fits[fit.name].expect
     if said is None or right is None:
         return []
     if said == right:
-        return [Finding(code="foreseen", level="note", at=at, title=f"You foresaw: {said}", say="So it is.")]
+        return [Finding(code="predicted", level="note", at=at, title=f"You predicted: {said}", say="As predicted.")]
     return [
         Finding(
-            code="not-foreseen",
+            code="not-predicted",
             level="note",
             at=at,
-            title=f"You foresaw: {said}",
-            say=f"The law says {right}. What made the difference?",
+            title=f"You predicted: {said}",
+            say=f"The law says {right}. What caused the difference?",
         )
     ]
 
@@ -240,21 +242,21 @@ def _intercept(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None
     p = (
         float(2 * special.stdtr(found.dof, -abs(z)))
         if fit.source == "scatter"
-        else float(two_sided(abs(z), found.behind))
+        else float(two_sided(abs(z), found.variance_dof))
     )
     if p > _OFF_ORIGIN and (p > _PERHAPS or abs(z) < _FAR):
         return []
     sign = MINUS if intercept.value < 0 else "+"
     crossing = f"It crosses at {sign}{amount_text(abs(intercept.value), intercept.unit, 2, True)}"
-    crossing += f", {significant(abs(z), 2)} standard uncertainties from the zero that the law wants."
-    look = "Look for an offset left out or taken off twice, or a zero that was not checked."
+    crossing += f", {significant(abs(z), 2)} standard uncertainties from the zero that the law requires."
+    look = "Look for an offset that was not subtracted or subtracted twice, or a zero that was not checked."
     if p <= _OFF_ORIGIN:
         return [
             Finding(
                 code="intercept", level="caution", at=at, title="The line misses the origin", say=f"{crossing} {look}"
             )
         ]
-    few = f"With so few rows chance does that once in {significant(1 / p, 1)} times: take more, or look already. {look}"
+    few = f"With so few rows this happens by chance once in {significant(1 / p, 1)} times: take more rows, or check now. {look}"
     return [
         Finding(
             code="intercept-perhaps", level="note", at=at, title="The line may miss the origin", say=f"{crossing} {few}"

@@ -29,7 +29,7 @@ def odd_points(fit: FitAnalysis, series: str) -> list[Finding]:
         t = np.sign(t) * np.sqrt(squares * (dof - 1) / (dof - squares))
         p = 2 * special.stdtr(dof - 1, -np.abs(t))
     else:
-        p = two_sided(np.abs(t), found.behind)
+        p = two_sided(np.abs(t), found.variance_dof)
     worst = int(np.argmin(p))
     if p[worst] * n > _ODD_POINT:
         return []
@@ -40,9 +40,9 @@ def odd_points(fit: FitAnalysis, series: str) -> list[Finding]:
             code="off-line",
             level="caution",
             at=f"{series}.{row}",
-            title=f"Row {row} stands off the line",
+            title=f"Row {row} lies off the line",
             say=f"It lies {significant(abs(float(t[worst])), 2)} standard deviations {side} the line of the others. "
-            "Look at its readings and its setting again.",
+            "Check its readings and its setting.",
             row_out=(series, row),
         )
     ]

@@ -36,7 +36,7 @@ def of_identities(analysis: Analysis) -> list[Finding]:
                         at=f"{parity.series}.{row + 1}",
                         title=f"Row {row + 1} contradicts itself",
                         say=f"{body.say} Here the two sides differ by {amount_text(parity.residual[row], parity.unit, 2, True)}, "
-                        f"{significant(abs(float(z[row])), 2)} standard uncertainties. One of its readings cannot be right.",
+                        f"{significant(abs(float(z[row])), 2)} standard uncertainties. One of its readings must be wrong.",
                         row_out=(parity.series, row + 1),
                     )
                 )
@@ -49,7 +49,7 @@ def of_identities(analysis: Analysis) -> list[Finding]:
                     at=f"series.{parity.series}" if parity.series else "run",
                     title="Readings contradict each other",
                     say=f"{body.say} The two sides differ by {amount_text(float(np.median(known)), parity.unit, 2, True)}"
-                    f"{' in the middle' if parity.series else ''}: something that enters every row is wrong."
+                    f"{' (median)' if parity.series else ''}: something that enters every row is wrong."
                     if parity.series
                     else f"{body.say} The two sides differ by {amount_text(float(known[0]), parity.unit, 2, True)}, "
                     f"{significant(math.sqrt(parity.chi2), 2)} standard uncertainties.",
@@ -59,7 +59,7 @@ def of_identities(analysis: Analysis) -> list[Finding]:
 
 
 def of_verifications(analysis: Analysis) -> list[Finding]:
-    """A remark on every table held against a standard of which a row lies beyond what both least counts allow."""
+    """A remark on every table compared with a standard of which a row lies beyond what both least counts allow."""
     findings = []
     for verified in analysis.verified:
         keep = analysis.sheet.keep[verified.series]
@@ -73,7 +73,7 @@ def of_verifications(analysis: Analysis) -> list[Finding]:
         say = (
             f"{counted(len(beyond), 'row')} of {int(known.sum())} {'differs' if len(beyond) == 1 else 'differ'} from the standard by more than "
             f"both least counts together, {amount_text(verified.within, unit, 2, True)}; the largest difference is "
-            f"{worst}. As it is, it cannot be used in place of the standard."
+            f"{worst}. As it is, it cannot replace the standard."
         )
         at = f"series.{verified.series}"
         findings.append(

@@ -40,7 +40,7 @@ def _unreadable(analysis: Analysis) -> list[Finding]:
                 level="caution",
                 at=place_of(entry, fault.row, fault.trial),
                 title=f"{place_words(entry, fault.row, fault.trial)} is not a number",
-                say=f"{fault.what[0].upper()}{fault.what[1:]}. It is kept as you wrote it and not computed with.",
+                say=f"{fault.what[0].upper()}{fault.what[1:]}. It is kept as typed and not used in the computation.",
                 seen=fault.text,
             )
         )
@@ -61,8 +61,8 @@ def _understood(readings: InputReadings) -> list[Finding]:
         if spec.count or spec.whole:
             number = reading.unit.from_si(reading.value)
             if not (number >= 0 and number == int(number)):
-                thing = "A count" if spec.count else "A number of things"
-                say.append(("not-counted", f"{thing} is a whole number from nought up. Look at what was written."))
+                thing = "A count" if spec.count else "A number"
+                say.append(("not-counted", f"{thing} must be a whole number, zero or larger. Check what was typed."))
         for code, words in say:
             findings.append(
                 Finding(
@@ -116,7 +116,7 @@ def _decimals(readings: InputReadings) -> list[Finding]:
             right = fixed(reading.unit.from_si(reading.value), wanted)
             say = f"The {given}. If you read {right}, write {right}.{others}"
         else:
-            say = f"The {given}; the last figures of {reading.text} were guessed.{others}"
+            say = f"The {given}; the last digits of {reading.text} cannot be read on it.{others}"
         title = f"{place_words(spec, row, trial)}: {'a decimal is missing' if kind == 'fewer' else 'too many decimals'}"
         findings.append(
             Finding(
@@ -157,8 +157,8 @@ def _implausible(analysis: Analysis, readings: InputReadings) -> list[Finding]:
                 level="caution",
                 at=place_of(spec, *place),
                 title=f"{place_words(spec, *place)}: {text}?",
-                say=f"{symbol} is expected within {_range_words(body.range or '')}. Look at the decimal mark, the unit and the digits; "
-                "if it is right, let it stand.",
+                say=f"{symbol} is expected within {_range_words(body.range or '')}. Check the decimal mark, the unit and the digits; "
+                "if it is right, keep it.",
                 trial_out=trial_out(spec, *place),
                 seen=text,
             )
@@ -189,7 +189,7 @@ def _over_range(readings: InputReadings) -> list[Finding]:
                 level="caution",
                 at=place_of(spec, *place),
                 title=f"{place_words(spec, *place)}: {text}?",
-                say=f"The {gauge.label} shows at most {most}. Look at the digits and the unit, or choose a larger range.",
+                say=f"The {gauge.label} shows at most {most}. Check the digits and the unit, or choose a larger range.",
                 trial_out=trial_out(spec, *place),
                 seen=text,
             )

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from cavrel.core.analysis import Analysis, ResultAnalysis
 from cavrel.core.analysis.distribution import MonteCarlo
 from cavrel.core.findings.finding import Finding
-from cavrel.core.findings.judge import judge
+from cavrel.core.findings.verdict import verdict_of
 from cavrel.core.quantity.value import amount_text
 
 POWER_OF_TEN = 0.04
@@ -36,10 +36,10 @@ def _size(analysis: Analysis, result: ResultAnalysis) -> list[Finding]:
         times = f"10{str(abs(whole)).translate(_RAISED)} times" if abs(whole) > 1 else "ten times"
         side = "too large" if whole > 0 else "too small"
         say = f"{text} is {'' if exact else 'about '}{times} {side}. "
-        say += "A unit mistaken for a whole column does that: centimetres where millimetres stand, grams for kilograms."
+        say += "A wrong unit for a whole column does that: centimetres for millimetres, grams for kilograms."
         return [Finding(code="power-of-ten", level="caution", at=at, title=f"{label}: a power of ten off", say=say)]
     if result.plausible is False:
-        say = f"{text} lies outside all that was ever measured. Look at the units at the heads of the columns, the decimal marks and the counts."
+        say = f"{text} lies outside all known values. Check the units of the columns, the decimal marks and the counts."
         return [Finding(code="implausible-result", level="caution", at=at, title=f"{label}: {text}?", say=say)]
     return []
 
@@ -49,7 +49,7 @@ _RAISED = str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹")
 
 def _verdict(analysis: Analysis, result: ResultAnalysis) -> list[Finding]:
     """A result that does not agree with its accepted value; two measured values are spoken of in `compare`."""
-    found = judge(analysis, result)
+    found = verdict_of(analysis, result)
     if found.measured or found.kind not in ("disagrees", "doubtful"):
         return []
     label = analysis.program.definition.results[result.name].label
@@ -67,7 +67,9 @@ def _checks(analysis: Analysis) -> list[Finding]:
         if holds is False and analysis.begun(f"check#{index}"):
             check = analysis.program.definition.checks[index]
             findings.append(
-                Finding(code=f"check-{index}", level=check.level, at=check.at, title="Against the rule", say=check.say)
+                Finding(
+                    code=f"check-{index}", level=check.level, at=check.at, title="A rule is violated", say=check.say
+                )
             )
     return findings
 
@@ -79,8 +81,8 @@ def _predictions(analysis: Analysis) -> list[Finding]:
         if found.outside:
             label = analysis.program.definition.predict[found.name].label
             say = (
-                f"{label} is read off the curve where nothing was measured. The interval holds only if the same law holds there: "
-                "measure nearer, or test the prediction."
+                f"{label} is extrapolated. The interval is valid only if the same law holds there: "
+                "measure closer to it, or test the prediction."
             )
             findings.append(
                 Finding(
@@ -100,7 +102,7 @@ def monte_carlo_findings(analysis: Analysis, drawn: Mapping[str, MonteCarlo]) ->
     for name, found in drawn.items():
         at, label = f"results.{name}", analysis.program.definition.results[name].label
         if found.lost:
-            say = f"{found.lost} of {found.draws} draws give no value of {label.lower()}: its formula leaves its domain near these readings."
+            say = f"{found.lost} of {found.draws} draws give no value of {label.lower()}: near these readings its formula is undefined."
             findings.append(
                 Finding(code="draws-lost", level="caution", at=at, title="Some draws have no result", say=say)
             )
@@ -111,7 +113,7 @@ def monte_carlo_findings(analysis: Analysis, drawn: Mapping[str, MonteCarlo]) ->
                     level="note",
                     at=at,
                     title="More draws needed",
-                    say=f"The interval of {label.lower()} still moves in its last figure.",
+                    say=f"The interval of {label.lower()} still changes in its last digit.",
                 )
             )
         elif not found.agrees:
@@ -119,9 +121,15 @@ def monte_carlo_findings(analysis: Analysis, drawn: Mapping[str, MonteCarlo]) ->
             limit = amount_text(found.tolerance, unit, 1, True)
             say = (
                 f"The 95 % interval by distributions differs from the linear one by more than {limit}. "
-                "The model bends, or a distribution is lopsided: believe the distributions."
+                "The model is not linear, or a distribution is skewed: use the distribution."
             )
             findings.append(
-                Finding(code="not-linear", level="caution", at=at, title="The linear budget is not enough", say=say)
+                Finding(
+                    code="not-linear",
+                    level="caution",
+                    at=at,
+                    title="The linear approximation is not good enough",
+                    say=say,
+                )
             )
     return tuple(findings)

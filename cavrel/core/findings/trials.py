@@ -129,7 +129,7 @@ def _two_apart(analysis: Analysis, readings: InputReadings) -> list[Finding]:
         place = (i + 1, int(known[1]) + 1)
         texts = [readings.text(i + 1, int(j) + 1) for j in known]
         said = [f"{t} {spec.unit.pretty}".strip() if t.strip()[-1].isdigit() else t for t in texts]
-        say = f"{said[0]} and {said[1]} cannot both be right. A third one tells which."
+        say = f"{said[0]} and {said[1]} cannot both be right. Take a third."
         title = f"{place_words(spec, *place)}: two that differ"
         findings.append(
             Finding(
@@ -187,9 +187,9 @@ def _apart_finding(
     size = fixed(abs(distance) / own.factor, decimals)
     side = "below" if distance < 0 else "above"
     first = f"{text} {own.pretty if text.strip()[-1].isdigit() else ''}".strip()
-    say = f"{first} is {size} {own.pretty} {side} its fellows"
+    say = f"{first} is {size} {own.pretty} {side} the other trials"
     out, seen = trial_out(spec, row, trial), text
-    title = f"{place_words(spec, row, trial)} stands apart"
+    title = f"{place_words(spec, row, trial)} is a possible outlier"
     miscount = _miscount(analysis, spec, distance, fellows, scale)
     if miscount:
         counted, wanted, lap, apart = miscount

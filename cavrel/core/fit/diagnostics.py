@@ -13,7 +13,7 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True, kw_only=True)
 class Diagnostics:
-    """Diagnostics of a fit (nominal values), for its ``n`` points and ``p`` parameters. What only a look at the curve asks for is worked out
+    """Diagnostics of a fit (nominal values), for its ``n`` points and ``p`` parameters. What only a look at the curve asks for is computed
     when somebody looks.
 
     ``x``: ``(n,)`` abscissae, SI.
@@ -27,7 +27,7 @@ class Diagnostics:
     ``dof``: points less parameters.
     ``r2``: share of the variance that the curve takes up.
     ``s``: residual standard deviation of y, SI.
-    ``behind``: degrees of freedom of the points' variances.
+    ``variance_dof``: degrees of freedom of the points' variances.
     """
 
     x: Array
@@ -40,7 +40,7 @@ class Diagnostics:
     dof: int
     r2: float
     s: float
-    behind: float = math.inf
+    variance_dof: float = math.inf
     told: tuple[float | None, float | None] | None = None
 
     @property
@@ -55,7 +55,7 @@ class Diagnostics:
         """Chance of a chi-squared as large, None where there is none."""
         if self.told is not None:
             return self.told[1]
-        return chance_of(self.squares, self.dof, self.behind) if self.known and self.dof > 0 else None
+        return chance_of(self.squares, self.dof, self.variance_dof) if self.known and self.dof > 0 else None
 
     @cached_property
     def leverage(self) -> Array:
@@ -91,12 +91,12 @@ class Diagnostics:
         return runs_probability(self.residuals[np.argsort(self.x, kind="stable")], self.dof)
 
 
-def chance_of(chi2: float, dof: int, behind: float = math.inf) -> float:
-    """Chance of a chi-squared as large, of ``dof`` degrees of freedom, when its variances were themselves estimated with ``behind``
+def chance_of(chi2: float, dof: int, variance_dof: float = math.inf) -> float:
+    """Chance of a chi-squared as large, of ``dof`` degrees of freedom, when its variances were themselves estimated with ``variance_dof``
     degrees of freedom: chi-squared over dof then follows F (the ratio of two estimates of one variance; Fisher 1925)."""
-    if not math.isfinite(behind):
+    if not math.isfinite(variance_dof):
         return float(special.chdtrc(dof, chi2))
-    return float(special.fdtrc(dof, behind, chi2 / dof))
+    return float(special.fdtrc(dof, variance_dof, chi2 / dof))
 
 
 def diagnose(
@@ -108,12 +108,12 @@ def diagnose(
     known: bool,
     power: int,
     centred: bool = True,
-    behind: float = math.inf,
+    variance_dof: float = math.inf,
 ) -> Diagnostics:
     """Diagnostics of a curve with values ``fitted`` ``(n,)``; ``q`` ``(n, p)``: an orthonormal basis of its weighted derivatives.
 
     ``known``: weights are 1/variance rather than all alike; ``power``: the power of x whose absence is tested;
-    ``behind``: degrees of freedom of those variances; ``centred``: r² against the mean of y rather than against zero.
+    ``variance_dof``: degrees of freedom of those variances; ``centred``: r² against the mean of y rather than against zero.
     """
     n, p = q.shape
     dof = n - p
@@ -132,7 +132,7 @@ def diagnose(
         dof=dof,
         r2=1 - squares / total if total > 0 else math.nan,
         s=math.sqrt(float(residuals @ residuals) / dof) if dof > 0 else math.nan,
-        behind=behind,
+        variance_dof=variance_dof,
     )
 
 

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 Array = NDArray[np.float64]
 
 _DEPENDENT = 1e-13
-"""What is left of a derivative of unit length, once the others' share is taken off, where it tells nothing of its own."""
+"""What is left of a derivative of unit length, once the others' share is subtracted, where it tells nothing of its own."""
 
 
 class NoFit(Exception):

@@ -122,7 +122,7 @@ def _call(node: Node, function: str, arguments: tuple[Node, ...], scope: Scope) 
     if function in ("all", "any"):
         kind = infer(arguments[0], scope)
         if kind.dimension is not None:
-            raise FormulaError("", f"{function}() wants a comparison, not '{unparse(arguments[0])}'")
+            raise FormulaError("", f"{function}() needs a comparison, not '{unparse(arguments[0])}'")
         return Kind(None)
     kinds = [_number(a, scope) for a in arguments]
     first = kinds[0].dimension

@@ -45,13 +45,13 @@ def parse(text: str) -> Node:
     if not text.strip():
         raise FormulaError("", "the formula is empty")
     if "\x00" in text or any(ord(c) < 32 and c not in "\t\n" for c in text):
-        raise FormulaError("", "the formula holds a character that cannot be printed")
+        raise FormulaError("", "the formula has a character that cannot be printed")
     depth = deepest = 0
     for character in text:
         depth += (character in "([") - (character in ")]")
         deepest = max(deepest, depth)
     if deepest > DEEPEST:
-        raise FormulaError("", f"brackets may stand {DEEPEST} deep; these stand {deepest} deep")
+        raise FormulaError("", f"brackets may be nested {DEEPEST} deep; these are {deepest} deep")
     literals: list[Number] = []
 
     def keep(match: re.Match[str]) -> str:
@@ -63,7 +63,7 @@ def parse(text: str) -> Node:
         return f"{_QUANTITY}{len(literals) - 1}"
 
     if _QUANTITY in text:
-        raise FormulaError("", "names may not begin with two underscores")
+        raise FormulaError("", "names must not begin with two underscores")
     plain = _LITERAL.sub(keep, text.translate(_WRITTEN)).replace("^", "**").replace("\n", " ").strip()
     if re.search(r"(?<![<>=!])=(?!=)", plain):
         raise FormulaError("", "a formula has no '='; compare with '=='")
@@ -126,7 +126,7 @@ class _Reader:
                 return Compare(tuple(_COMPARISONS[type(o)] for o in ops), operands)
             case ast.Call(func=ast.Name(id=function), args=arguments, keywords=[]):
                 return self.call(function, arguments, depth)
-        raise FormulaError("", f"{_described(node)} has no place in a formula")
+        raise FormulaError("", f"{_described(node)} is not allowed in a formula")
 
     def number(self, value: object) -> Number:
         if isinstance(value, bool) or not isinstance(value, int | float):
@@ -201,7 +201,7 @@ def constant(node: Node) -> float | None:
                 return None
             try:
                 value = OPERATIONS[op](a, b)
-                return value if isinstance(value, float) else None  # a root of a number below nought is none
+                return value if isinstance(value, float) else None  # a root of a number below zero is none
             except (ZeroDivisionError, OverflowError, ValueError):
                 return None
     return None

@@ -31,7 +31,7 @@ def calls(lesson: Lesson) -> list[Call]:
             at += segment.minutes
             if segment.kind == "wait":
                 moment = lesson.started + timedelta(minutes=at)
-                what = f": {segment.say}" if segment.say else ""
-                say = f"the wait of “{task.title}” is over{what}"
+                what = f" {segment.say}" if segment.say else ""
+                say = f"“{task.title}”: the wait is over.{what}"
                 found.append(Call(key=f"{block.key}@{at}", at=moment, bench=block.bench, say=say))
     return sorted(found, key=lambda call: (call.at, call.key))

@@ -32,7 +32,7 @@ def _hands(lesson: Lesson) -> list[Collision]:
                     titles = " and ".join(f"“{lesson.task(b.experiment).title}”" for b in (first, second))
                     found.append(
                         Collision(
-                            say=f"{bench} would have its hands on {titles} at once",
+                            say=f"{bench} would do {titles} at the same time",
                             blocks=(first.key, second.key),
                             at=at,
                         )

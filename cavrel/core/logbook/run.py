@@ -6,11 +6,11 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
-from cavrel.core.cupboard.taken import CourseValue
 from cavrel.core.definition import Key, Shape, first_fault
 from cavrel.core.definition.headings import Heading
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.errors import RunError
+from cavrel.core.laboratory.taken import CourseValue
 from cavrel.core.logbook.slots import MOST_TRIALS
 
 FORMAT = "cavrel-run/1"
@@ -107,8 +107,8 @@ class RunDocument(BaseModel):
 
     ``instruments`` overrides fields of the definition's instruments for this run; ``taken_with``: by instrument, those that it took the place of
     after readings were taken with them, the first one first; ``rules`` overrides house rules; ``expected``: the
-    shape that the bench foresaw for a fit; ``accepted``: values that the laboratory holds true, over those that ship; ``plan``: what was
-    decided before the first reading; ``zeros``: what instruments read at zero, which is taken off everything read with them; ``headings``:
+    shape that the bench predicted for a fit; ``accepted``: values that the laboratory holds true, over those that ship; ``plan``: what was
+    decided before the first reading; ``zeros``: what instruments read at zero, which is subtracted everything read with them; ``headings``:
     what the table calls its columns, and the units they are read in; ``marks``: a word for each row of a table; ``on_screen``: the apparatus
     was a drawn one; ``suggested_in_use``: where no text stands for a quantity, the value that the definition suggests counts as read, as in
     documents of people who leave out what they took as it is; in a run of Cavrel's own somebody takes it; ``report``: its parts in the

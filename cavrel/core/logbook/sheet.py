@@ -4,10 +4,10 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from cavrel.core.cupboard import NOTHING, Taken
 from cavrel.core.definition import Definition, choose
 from cavrel.core.definition.headings import Heading, check, headed
 from cavrel.core.errors import DefinitionError
+from cavrel.core.laboratory import NOTHING, Taken
 from cavrel.core.logbook import gathered
 from cavrel.core.logbook.book import EMPTY, Book, Correction
 from cavrel.core.logbook.entry import LONGEST_TEXT, Entry, EntryError, in_force
@@ -20,7 +20,7 @@ from cavrel.core.logbook.standing import Standing
 MOST_NOTES = 2000
 
 Takes = Callable[[Definition], Taken]
-"""What an experiment, under its conventions, takes out of the cupboard."""
+"""What an experiment, under its conventions, takes out of the laboratory."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -69,7 +69,7 @@ def assemble(
     takes: Takes = lambda _: NOTHING,
 ) -> SheetState:
     """The sheet that ``entries``, in the order they were saved, amount to. ``rules`` and ``instruments`` are the run's own over what it
-    ``takes`` out of the cupboard."""
+    ``takes`` out of the laboratory."""
     return sheet_of(definition, EMPTY.with_entries(entries), rules, instruments, takes)
 
 

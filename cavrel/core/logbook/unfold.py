@@ -1,4 +1,4 @@
-"""A run document as the acts that would have made it: what a logbook begins with when only the sheet came along."""
+"""A run document as the acts that would have made it: what a logbook begins with when only the sheet came with the file."""
 
 from collections.abc import Iterator
 from dataclasses import replace
@@ -21,7 +21,7 @@ def _suggested(run: RunDocument, definition: Definition) -> Iterator[Made]:
 
 
 def acts(run: RunDocument, definition: Definition) -> list[Made]:
-    """The entries that amount to ``run``, in an order in which each can be read; its accepted values are a cupboard's. Raises CavrelError
+    """The entries that amount to ``run``, in an order in which each can be read; its accepted values are a laboratory's. Raises CavrelError
     where a logbook could not hold it."""
     for name, columns in run.series.items():
         most = max((len(cells) for cells in columns.values()), default=0)

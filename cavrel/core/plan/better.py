@@ -8,10 +8,10 @@ from typing import Any
 import numpy as np
 
 from cavrel.core.analysis import Analysis
-from cavrel.core.cupboard.taken import of_task
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.definition.steps import Program
 from cavrel.core.errors import CavrelError
+from cavrel.core.laboratory.taken import of_task
 from cavrel.core.plan.changes import Change, Overrides, Setup, more_counted, more_rows, more_trials, sizes, wider
 from cavrel.core.plan.forecast import DRAWN, QUICKLY, Expected, Forecast, forecast
 from cavrel.core.plan.minutes import Stretch, duration, pace_of, timeline
@@ -227,4 +227,4 @@ def _idle(tried: list[Improvement]) -> str:
         return ""
     dominated = trials[0].before.dominated
     limit = f": {dominated[0][0]} is the limit" if dominated else ""
-    return f"No more trials{limit}."
+    return f"More trials would not help{limit}."

@@ -157,7 +157,7 @@ def more_rows(setup: Setup, analysis: Analysis) -> Iterator[Change]:
         kept.update({key: texts_of(analysis, key, values) for key, values in made.items()})
         again = any(np.array_equal(values[now:], values[: then - now]) for values in made.values())
         yield Change(
-            say=f"{counted(then, series.row)} instead of {now}{', the first settings once more' if again else ''}",
+            say=f"{counted(then, series.row)} instead of {now}{', repeating the first settings' if again else ''}",
             kind="rows",
             setup=replace(setup, planned=replace(planned, settings=kept, rows={**planned.rows, name: then})),
         )
@@ -206,7 +206,7 @@ def wider(setup: Setup, analysis: Analysis) -> Iterator[Change]:
 
 
 def _stretches(analysis: Analysis, key: str) -> float:
-    """How far the settings that the definition suggests reach, SI, where they are spread over a range; nought where they are a list of what
+    """How far the settings that the definition suggests reach, SI, where they are spread over a range; zero where they are a list of what
     there is, such as coils or lamps."""
     suggested = [one for one in analysis.program.definition.suggest if one.target == key]
     if not suggested or "linspace" not in suggested[0].formula:

@@ -61,7 +61,7 @@ class Expected:
 
     @property
     def percent(self) -> float:
-        """u in percent of the value; NaN where there is no share of it to take, as of a sum that ought to be nought."""
+        """u in percent of the value; NaN where there is no share of it to take, as of a sum that ought to be zero."""
         return 100 * self.u / abs(self.value) if abs(self.value) > self.u / 10 and not self.unit.offset else math.nan
 
 
@@ -111,7 +111,7 @@ def _told(analysis: Analysis, planned: Planned) -> frozenset[str]:
 
 
 def _picks(program: Program, result: ResultAnalysis) -> bool:
-    """Whether a result is the largest or smallest of several values, or a size without its sign that is near nought: without errors these
+    """Whether a result is the largest or smallest of several values, or a size without its sign that is near zero: without errors these
     say nothing."""
     formula = program.definition.results[result.name].formula
     if formula is None:
@@ -162,7 +162,7 @@ def _drawn(
     for name, drawn in found.items():
         one = of_expected.results[name]
         if len(drawn) < max(many // 2, 1):
-            reason = one.reason or "few runs of this plan give it a value"
+            reason = one.reason or "few simulated runs of this plan give it a value"
             results[name] = Expected(
                 name=name,
                 unit=one.unit,

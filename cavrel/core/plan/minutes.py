@@ -16,7 +16,7 @@ SETTING = 40.0
 READING = 15.0
 """Seconds to read a scale and write it down."""
 STARTING = 10.0
-"""Seconds that a timing takes beside itself: letting go, the count-down, writing."""
+"""Seconds that a timing takes besides itself: letting go, the count-down, writing."""
 LEAST_SET_UP = 5.0
 """Minutes to set anything up."""
 SET_UP_SHARE = 1 / 3

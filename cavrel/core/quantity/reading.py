@@ -183,7 +183,7 @@ def _side(text: str, side: str) -> _Side:
     if re.match(r"[x×*·]\s*10", unit):
         raise ReadingError("", f"'{text}' can be read in two ways; write a power of ten as 2x10^3, 2 × 10³ or 2e3")
     if re.match(r"[.,]", unit) or re.search(r"\d[.,]\d*[.,]", match["number"] + unit):
-        raise ReadingError("", f"'{text}' holds two decimal marks; write 1234.5 without a mark for thousands")
+        raise ReadingError("", f"'{text}' has two decimal marks; write 1234.5 without a mark for thousands")
     if ")" in unit and unit.count("(") != unit.count(")"):
         raise ReadingError("", f"a bracket is not closed in '{text}'")
     return _Side(match["number"].replace(",", "."), _exponent(match["power"]), match["digits"] or "", unit, side)

@@ -119,7 +119,7 @@ def _named(name: str) -> Named:
 
 
 def from_pint(name: str) -> Named:
-    """The same, always worked out by pint. Raises UnitError for what is no unit of physics."""
+    """The same, always computed by pint. Raises UnitError for what is no unit of physics."""
     known = _SYMBOLS.get(name, name.replace("μ", "µ"))
     if known in _NOT_UNITS or len(known) > 24:
         raise UnitError("", f"unknown unit '{name}'")

@@ -66,7 +66,7 @@ class MeasuredValue:
         return f"{found.value}{power(found.exponent)}".replace("-", MINUS) if found.value else ""
 
     def uncertainty(self, u: float | None = None) -> str:
-        """``± 0.04 m/s²``, ``± 0.09 × 10⁻⁸ W``: this value's uncertainty, or another one beside this value, SI."""
+        """``± 0.04 m/s²``, ``± 0.09 × 10⁻⁸ W``: this value's uncertainty, or another one for this value, SI."""
         found = in_step(self.number, (self.u if u is None else u) / self.unit.factor, self.rule)
         return self._with_unit(f"± {found.u}{power(found.exponent)}") if found.u else ""
 

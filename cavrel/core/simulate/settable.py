@@ -13,7 +13,7 @@ Array = NDArray[np.float64]
 
 
 def step_of(spec: Input, values: Mapping[str, Array]) -> float:
-    """By what a column can be set, SI, under the ``values`` ``(1, rows)`` of a sheet; nought where the definition says nothing."""
+    """By what a column can be set, SI, under the ``values`` ``(1, rows)`` of a sheet; zero where the definition says nothing."""
     if spec.step is None:
         return 1.0 if spec.whole else 0.0
     with np.errstate(all="ignore"):

@@ -78,8 +78,8 @@ def ask(analysis: Analysis, first: Suspect, second: Suspect) -> str:
     """The reading that would tell two suspects apart: the one of them that is easier to take again."""
     places = [place(analysis, s.at) for s in (first, second)]
     if places[0] == places[1]:
-        return f"Read {places[0]} again: it decides between the two."
-    return f"These two fit nearly alike. Read {places[0]} again, or {places[1]}: either decides."
+        return f"Read {places[0]} again: that decides between the two."
+    return f"Both fit about equally well. Read {places[0]} or {places[1]} again: either decides."
 
 
 def place(analysis: Analysis, at: str) -> str:
@@ -135,7 +135,7 @@ def speaks(analysis: Analysis, before: Features, after: Features) -> str:
                 clauses.append(
                     (
                         gain,
-                        f"χ² of {label} falls from {significant(was, 3)} to {significant(now, 2)}, with {before.fits[name].dof} to expect",
+                        f"χ² of {label} falls from {significant(was, 3)} to {significant(now, 2)}, where about {before.fits[name].dof} is expected",
                     )
                 )
             else:
@@ -152,18 +152,18 @@ def speaks(analysis: Analysis, before: Features, after: Features) -> str:
             clauses.append(
                 (
                     0.5 * (was**2 - now**2) / (1 + was),
-                    f"{_lower(label)} comes from {significant(was, 2)} to {significant(now, 1)} standard uncertainties",
+                    f"{_lower(label)} goes from {significant(was, 2)} to {significant(now, 1)} standard uncertainties",
                 )
             )
     if after.implausible[0] < before.implausible[0]:
-        clauses.append((3.0, "what was out of its usual range is inside"))
+        clauses.append((3.0, "the value comes into its usual range"))
     if after.lost[0] < before.lost[0]:
         clauses.append((3.0, "every row has a value"))
     if after.uneven[0] < before.uneven[0]:
-        clauses.append((1.5, "the settings are even"))
+        clauses.append((1.5, "the settings are evenly spaced"))
     clauses.sort(key=lambda one: -one[0])
     chosen = [text for _, text in clauses[:2]]
-    return f"With it set right {' and '.join(chosen)}." if chosen else ""
+    return f"If corrected, {' and '.join(chosen)}." if chosen else ""
 
 
 def _lower(label: str) -> str:

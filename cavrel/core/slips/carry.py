@@ -1,6 +1,6 @@
 """Many sheets carried through one program at once, with the weights of the sheet as it stands; long because it follows all of a program.
 
-Fits are solved anew for every sheet, but each point keeps its weight, scaled where the whole of y is; so what leads here is worked out
+Fits are solved anew for every sheet, but each point keeps its weight, scaled where the whole of y is; so what leads here is computed
 whole afterwards.
 """
 
@@ -211,7 +211,7 @@ class _Carrying:
         # A curve that some sheet has no value for says nothing of that sheet; the rows it lost are counted.
         squares[~np.isfinite(squares)] = squares[0]
         self.fits[step.name] = Fitted(
-            squares=squares, dof=dof, known=known, behind=fit.diagnostics.behind, series=step.series
+            squares=squares, dof=dof, known=known, variance_dof=fit.diagnostics.variance_dof, series=step.series
         )
 
     def unmade(self, step: FitStep, bound: Bound) -> None:
@@ -244,7 +244,7 @@ class _Carrying:
             squares=np.broadcast_to(found, self.count),
             dof=len(rows) - len(shape.names),
             known=False,
-            behind=0.0,
+            variance_dof=0.0,
             series=step.series,
         )
 

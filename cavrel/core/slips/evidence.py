@@ -43,12 +43,12 @@ class Repeats:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Fitted:
     """One fit. ``squares``: ``(H,)`` chi-squared where the variances are ``known``, else the residuals' squares over the scale of y;
-    ``behind``: degrees of freedom of the variances, infinite where they are declared; ``series``: the table whose rows it runs over."""
+    ``variance_dof``: degrees of freedom of the variances, infinite where they are declared; ``series``: the table whose rows it runs over."""
 
     squares: Array
     dof: int
     known: bool
-    behind: float
+    variance_dof: float
     series: str
 
 
@@ -58,7 +58,7 @@ class Features:
 
     ``repeats``: by input.
     ``fits``: by name.
-    ``apart``: ``(H,)`` squared distance of all differences from nought (Mahalanobis).
+    ``apart``: ``(H,)`` squared distance of all differences from zero (Mahalanobis).
     ``differences``: ``(H, m)`` each of them in its own standard uncertainties; ``names`` says which.
     ``lost``: ``(H,)`` rows and results without a value though everything behind them was read.
     ``implausible``: ``(H,)`` readings and results out of their ranges.
@@ -80,10 +80,10 @@ CHANCE = 0.01
 
 
 def failed(found: Features) -> list[str]:
-    """Names of the tests that a sheet worked out whole fails: tables by their worst curve, identities, single differences, ranges."""
+    """Names of the tests that a sheet computed whole fails: tables by their worst curve, identities, single differences, ranges."""
     names = []
     for name, fit in found.fits.items():
-        if fit.known and noise.chance(float(fit.squares[0]), fit.dof, fit.behind) < CHANCE:
+        if fit.known and noise.chance(float(fit.squares[0]), fit.dof, fit.variance_dof) < CHANCE:
             names.append(f"table {fit.series}" if not name.startswith("identity#") else name)
     for name, size in zip(found.names, found.differences[0].tolist(), strict=True):
         if noise.chance(size**2, 1) < CHANCE:
@@ -106,7 +106,7 @@ def worst(found: Features) -> dict[str, tuple[str, Array]]:
     of: dict[str, tuple[str, Array]] = {}
     for name, fit in found.fits.items():
         if fit.known:
-            own = noise.log_likelihood(fit.squares, fit.dof, fit.behind)
+            own = noise.log_likelihood(fit.squares, fit.dof, fit.variance_dof)
         else:
             own = -0.5 * fit.dof * np.log(fit.squares + _FLOOR)
         if fit.series not in of:
@@ -158,7 +158,7 @@ def declared(entry: InputReadings, rules: HouseRules) -> float:
 
 
 def marks(entry: InputReadings) -> float:
-    """The steps in which the readings of an input were typed, SI: their last digit, without the noughts that all of them end in."""
+    """The steps in which the readings of an input were typed, SI: their last digit, without the zeros that all of them end in."""
     known = np.isfinite(entry.values) & np.isfinite(entry.step) & (entry.step > 0)
     if not known.any():
         return math.inf
@@ -194,8 +194,8 @@ def within(values: Array) -> tuple[Array, int]:
     return np.nansum((values - mean[:, None]) ** 2, axis=1), int(np.maximum(many - 1, 0).sum())
 
 
-def below_nought(values: Array) -> int:
-    """How many of an input's readings lie below nought where most lie above, or the other way round."""
+def below_zero(values: Array) -> int:
+    """How many of an input's readings lie below zero where most lie above, or the other way round."""
     known = values[np.isfinite(values)]
     less = int((known < 0).sum())
     return min(less, len(known) - less) if len(known) > 2 else less
@@ -219,7 +219,7 @@ def uneven(values: Array) -> Array:
 
 
 def tested(analysis: Analysis) -> list[tuple[str, str, float, float, Array]]:
-    """Everything that ought to be nought: (kind, name, difference, u, contributions ``(K,)``), SI: results less what they are compared
+    """Everything that ought to be zero: (kind, name, difference, u, contributions ``(K,)``), SI: results less what they are compared
     with, and intercepts that the law has pass through the origin."""
     found = []
     for name, result in analysis.results.items():
@@ -270,7 +270,7 @@ def correlation(parts: list[Array], u: Array) -> Array:
 
 
 def of_analysis(analysis: Analysis, repeats: dict[str, Repeats]) -> Features:
-    """The features of one sheet worked out whole, ``H`` = 1, with its ``repeats``."""
+    """The features of one sheet computed whole, ``H`` = 1, with its ``repeats``."""
     fits: dict[str, Fitted] = {}
     lost = 0.0
     for name, fit in {**analysis.fits, **analysis.means}.items():
@@ -290,7 +290,7 @@ def of_analysis(analysis: Analysis, repeats: dict[str, Repeats]) -> Features:
             squares=np.array([squares / size]),
             dof=found.dof,
             known=found.chi2 is not None,
-            behind=found.behind,
+            variance_dof=found.variance_dof,
             series=step.series,
         )
     for parity in analysis.parities:
@@ -306,9 +306,7 @@ def of_analysis(analysis: Analysis, repeats: dict[str, Repeats]) -> Features:
             for spec in analysis.program.inputs
             if spec.plausible is not None
         )
-    implausible += sum(
-        float(below_nought(entry.values)) for entry in analysis.sheet.inputs if not entry.spec.unit.offset
-    )
+    implausible += sum(float(below_zero(entry.values)) for entry in analysis.sheet.inputs if not entry.spec.unit.offset)
     implausible += sum(broken(entry.values) for entry in analysis.sheet.inputs if entry.spec.whole)
     implausible += sum(result.plausible is False for result in analysis.results.values())
     odd = sum(
@@ -329,5 +327,5 @@ def of_analysis(analysis: Analysis, repeats: dict[str, Repeats]) -> Features:
 
 
 def of_parity(squares: Array, dof: int, index: int) -> Fitted:
-    """An identity as a witness: its residuals ought to be nought, as those of a curve ought to be small."""
-    return Fitted(squares=squares, dof=dof, known=True, behind=math.inf, series=f"identity#{index}")
+    """An identity as a witness: its residuals ought to be zero, as those of a curve ought to be small."""
+    return Fitted(squares=squares, dof=dof, known=True, variance_dof=math.inf, series=f"identity#{index}")

@@ -1,4 +1,4 @@
-"""What may be wrong with one sheet: hypotheses weighed in a batch, those that lead worked out whole, one card for each place.
+"""What may be wrong with one sheet: hypotheses weighed in a batch, those that lead computed whole, one card for each place.
 
 Probabilities are Bayes's, in an open world: a clean sheet of unknown noise, slips of the pen, physical causes that the definition states, and
 something else. Where comes before why: a card is a place, its probability the sum of all causes there.
@@ -32,12 +32,12 @@ MOST_SAID = 0.95
 BROKEN = 0.30
 """No cure that leaves a test of the sheet failed is likelier than this."""
 _SHORT, _WITHIN = 9, 6.0
-"""So many hypotheses are worked out whole, and none that trails the leader by more than this, as a logarithm."""
+"""So many hypotheses are computed whole, and none that trails the leader by more than this, as a logarithm."""
 _MOST_OF_A_PLACE = 2
 _MOST_SEEN = 2
-"""So many readings that look like another row's, or like the other side's, are worked out whole wherever they stand."""
+"""So many readings that look like another row's, or like the other side's, are computed whole wherever they stand."""
 _WORTH_A_LOOK = 0.18
-"""Probability by the batch below which no place is worked out whole."""
+"""Probability by the batch below which no place is computed whole."""
 _MOST_PLACES, _MOST_CARDS = 6, 4
 _LIKELY_CLEAN = 0.5
 """Below this probability of a clean sheet something does not fit, though no place is likely enough to name."""
@@ -54,7 +54,7 @@ def find(analysis: Analysis, alternatives: Sequence[Alternative] = (), rejected:
 
 @dataclass(slots=True, kw_only=True)
 class _Whole:
-    """A hypothesis worked out whole: the sheet as it would be, its features, by how much it is likelier than the one that stands, and the tests
+    """A hypothesis computed whole: the sheet as it would be, its features, by how much it is likelier than the one that stands, and the tests
     that it still fails."""
 
     analysis: Analysis
@@ -156,7 +156,7 @@ class _Search:
         whole = np.concatenate([np.zeros(start), gain, finer_gain, off_gain[kept]])
         self.proposals += [*more, *(off[i] for i in kept)]
         self.prior = np.concatenate([self.prior, prior, [share + math.log(off[i].share) for i in kept]])
-        # What an optional convention would make of the sheet no batch can tell: it is worked out where something does not fit.
+        # What an optional convention would make of the sheet no batch can tell: it is computed where something does not fit.
         uneasy = bool(evidence.failed(repeats_first(features)))
         whole[:start] = 0.0 if uneasy else -50.0
         return whole, features
@@ -167,7 +167,7 @@ class _Search:
         return np.asarray(np.nan_to_num(likelihood[1:] - likelihood[0], nan=-50.0))
 
     def shortlist(self, logs: Array) -> list[int]:
-        """Hypotheses worth working out whole: the leaders, few of one place."""
+        """Hypotheses worth computing whole: the leaders, few of one place."""
         chosen: list[int] = []
         places: dict[tuple[str, str], int] = {}
         order = np.argsort(-logs, kind="stable").tolist()
@@ -246,7 +246,7 @@ class _Search:
         )
 
     def corrected(self, weighed: Array, whole: dict[int, _Whole], groups: dict[str, list[int]]) -> Array:
-        """By how much each hypothesis is likelier than the sheet as it stands, with what was worked out whole standing for its kin of the same
+        """By how much each hypothesis is likelier than the sheet as it stands, with what was computed whole standing for its kin of the same
         place: the batch errs for all of them alike."""
         gain = weighed.copy()
         for members in groups.values():

@@ -52,7 +52,7 @@ class Hypothesis:
     belongs); ``converted``: the instrument's noise is that of what the number stands for (a number typed in millimetres); ``same``: neither.
     ``look``: how a person finds out whether a physical cause acts, an imperative.
     ``again``: what the reading would be is a reckoning and no reading; it is left out or taken again, never written.
-    ``amount``: of an offset that may be any number, SI; nought elsewhere.
+    ``amount``: of an offset that may be any number, SI; zero elsewhere.
     ``bonus``: what the text alone says for it, as a logarithm of odds.
     """
 

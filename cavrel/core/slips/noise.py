@@ -26,10 +26,10 @@ RANGE = math.log(300.0)
 """Logarithm of the range over which a systematic effect of unknown size, in standard uncertainties, is log-uniform."""
 
 
-def _factors(behind: float) -> Array:
-    if not math.isfinite(behind):
+def _factors(variance_dof: float) -> Array:
+    if not math.isfinite(variance_dof):
         return np.asarray(MIDDLE * np.exp(WIDTH * _NODES))
-    width = min(math.hypot(_OF_SEEN, math.sqrt(0.5 / max(behind, 1.0))), 0.9)
+    width = min(math.hypot(_OF_SEEN, math.sqrt(0.5 / max(variance_dof, 1.0))), 0.9)
     return np.asarray(1.1 * np.exp(width * _NODES))
 
 
@@ -45,26 +45,26 @@ def within_rows(squares: Array, dof: int) -> Array:
     return np.asarray(np.logaddexp.reduce(terms, axis=1))
 
 
-def log_likelihood(squares: Array, dof: int, behind: float = math.inf) -> Array:
+def log_likelihood(squares: Array, dof: int, variance_dof: float = math.inf) -> Array:
     """Logarithm of the likelihood of chi-squareds ``squares`` ``(H,)`` on ``dof`` degrees of freedom, the scale of the noise integrated out, up
     to a constant of ``dof``. Far beyond all noise it falls as a power: a difference of a million uncertainties is no more improbable than one of
     a thousand.
 
-    ``behind``: degrees of freedom of an estimate that the variances rest on; infinite where they are declared.
+    ``variance_dof``: degrees of freedom of an estimate that the variances rest on; infinite where they are declared.
     """
     if dof <= 0:
         return np.zeros(len(squares))
-    factor = _factors(behind)
+    factor = _factors(variance_dof)
     terms = np.log(_WEIGHTS) - dof * np.log(factor) - 0.5 * squares[:, None] / factor**2
     tail = special.gammaln(dof / 2) + 0.5 * dof * np.log(2 / np.maximum(squares, dof)) - _GROSS
     return np.asarray(np.logaddexp(np.logaddexp.reduce(terms, axis=1), tail))
 
 
-def chance(squares: float, dof: int, behind: float = math.inf) -> float:
+def chance(squares: float, dof: int, variance_dof: float = math.inf) -> float:
     """Chance of a chi-squared as large on ``dof`` degrees of freedom, the scale of the noise integrated out."""
     if dof <= 0 or not math.isfinite(squares):
         return 1.0
-    return float(_WEIGHTS @ special.chdtrc(dof, squares / _factors(behind) ** 2))
+    return float(_WEIGHTS @ special.chdtrc(dof, squares / _factors(variance_dof) ** 2))
 
 
 def of_scatter(squares: float, dof: int) -> float:

@@ -69,7 +69,7 @@ class One:
     def written(self, value: float) -> str:
         """An SI value as this reading would be written: in the column's unit, to as many figures as were typed."""
         unit = self.spec.unit
-        shift = value - self.value  # an instrument's zero was taken off already, and stays so
+        shift = value - self.value  # an instrument's zero was subtracted already, and stays so
         number = unit.from_si(unit.to_si(0.0) + self.typed_si - unit.to_si(0.0) + shift)
         return figures(number, significant_figures(self.plain or f"{number:.4g}"))
 

@@ -1,4 +1,4 @@
-"""Something else: what is left when nothing that is known explains a sheet. A result or a part shifted by an unknown amount, points that scatter
+"""Something else: what is left when no known source explains a sheet. A result or a part shifted by an unknown amount, points that scatter
 more than declared, a curve that nobody named."""
 
 import math
@@ -36,7 +36,7 @@ def weight(analysis: Analysis, features: Features, prior: float) -> float:
         bend = _bend(analysis, name, chi2)
         if bend is not None and fit.dof > 1:
             unbent = np.array([max(chi2 - bend, 0.0)])
-            straight = float(noise.log_likelihood(unbent, fit.dof - 1, fit.behind)[0])
+            straight = float(noise.log_likelihood(unbent, fit.dof - 1, fit.variance_dof)[0])
             gains.append(straight - base + noise.of_effect(math.sqrt(bend)))
     if not gains:
         return math.log(prior)
@@ -51,7 +51,7 @@ def _apart(analysis: Analysis, features: Features, kept: list[int]) -> float:
 
 
 def _bend(analysis: Analysis, name: str, chi2: float) -> float | None:
-    """What an added power of x would take off chi-squared; None where that cannot be told."""
+    """What an added power of x would subtract chi-squared; None where that cannot be told."""
     fit = {**analysis.fits, **analysis.means}.get(name)
     if fit is None or not fit.made or fit.diagnostics is None or fit.diagnostics.curvature_p is None:
         return None

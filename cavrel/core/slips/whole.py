@@ -1,4 +1,4 @@
-"""Sheets as they would be, worked out whole, and how much likelier each is than the sheet as it stands."""
+"""Sheets as they would be, computed whole, and how much likelier each is than the sheet as it stands."""
 
 import math
 from dataclasses import replace
@@ -37,7 +37,7 @@ _OTHER_CURVE = 2
 
 
 def comparable(base: Features, found: Features, before: Analysis, after: Analysis) -> float:
-    """By how much a sheet worked out whole is likelier, as a logarithm, over what both sheets have."""
+    """By how much a sheet computed whole is likelier, as a logarithm, over what both sheets have."""
     fits = base.fits.keys() & found.fits.keys()
     # Another convention may fit another curve, of a parameter or two more or less; of other rows it is another test, left aside on both sides.
     same = before.program is after.program

@@ -35,7 +35,7 @@ def test_an_entry_stands_in_the_browser_until_the_server_has_it(bare: Bare) -> N
     page.evaluate(READ, ["31.11"])
     until(page, "document.getElementById('kept').dataset.state === 'away'")
     assert page.evaluate("Object.keys(localStorage).filter((k) => k.startsWith('cavrel.entry.S.7.')).length") == 1
-    expect(page.locator("#kept")).to_have_text("1 kept here, sending again")
+    expect(page.locator("#kept")).to_have_text("1 saved on this device, will be sent")
     bare.answer = taken
     until(page, "!shelved.entries().length")
     assert page.evaluate("Object.keys(localStorage).filter((k) => k.startsWith('cavrel.entry.')).length") == 0
@@ -103,7 +103,7 @@ def test_what_is_refused_is_set_aside_with_its_reason(bare: Bare) -> None:
     bare.answer = refuse
     page.evaluate(READ, ["1", "x", "3"])
     until(page, "!shelved.entries().length")
-    expect(page.locator("#refused")).to_contain_text("Not taken: no number. What you wrote: x")
+    expect(page.locator("#refused")).to_contain_text("Not accepted: no number. You typed: x")
     page = bare.open("", "shelved", "keep")
     assert page.evaluate("shelved.aside().map((a) => a.entry.body.text)") == ["x"]
 

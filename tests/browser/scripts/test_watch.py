@@ -8,7 +8,7 @@ from tests.browser.scripts.conftest import Bare
 DECK = """<section id="deck" data-laps="3" data-fills="swings.t" data-decimals="2" data-lap="swing" data-plural="swings">
 <div id="watch-time">0.00</div><div id="watch-goes"></div><div id="watch-true" data-thumb="0.1 s"></div><div id="watch-laps"></div>
 <span id="watch-count"></span><span id="watch-last"></span><input type="checkbox" id="watch-ends"><input type="checkbox" id="watch-down">
-<button id="watch-go">Start <kbd>Space</kbd></button><button id="watch-spoilt" disabled>Spoilt</button></section>
+<button id="watch-go">Start <kbd>Space</kbd></button><button id="watch-spoilt" disabled>Discard</button></section>
 <p id="out" tabindex="-1">outside</p><div id="tables"><table data-series="swings"><tbody>%s</tbody></table></div>"""
 ROW = '<tr data-at="swings.{0}"><td class="cell"><input data-slot="swings.t.{0}.1" data-saved="" value=""></td></tr>'
 BODY = DECK % "".join(ROW.format(i) for i in (1, 2))
@@ -52,7 +52,7 @@ def test_it_counts_laps_stops_at_the_last_and_fills_the_cell(bare: Bare, page: P
     presses(page, 1610)
     assert value(page, 1) == "4.51"
     assert timing(bare) == {"laps": [1.5, 2.9, 4.51], "spoilt": False, "slot": "swings.t.1.1", "counted": True}
-    expect(page.locator("#watch-goes")).to_have_text("goes to row 2")
+    expect(page.locator("#watch-goes")).to_have_text("next: row 2")
 
 
 def test_who_counts_alone_presses_twice(bare: Bare, page: Page) -> None:
@@ -85,7 +85,7 @@ def test_spoilt_keeps_the_timing_and_fills_nothing(bare: Bare, page: Page) -> No
     expect(page.locator("#watch-time")).to_have_text("0.00")
 
 
-def test_a_countdown_starts_at_nought_and_can_be_called_off(bare: Bare, page: Page) -> None:
+def test_a_countdown_starts_at_zero_and_can_be_called_off(bare: Bare, page: Page) -> None:
     page.check("#watch-down")
     page.check("#watch-ends")
     page.focus("#out")

@@ -3,7 +3,7 @@
 All arrays have a leading batch axis: parameters ``(batch, p)``, abscissae ``(batch, n)``, values ``(batch, n)``, derivatives
 ``(batch, n, p)``. Units are SI numbers throughout; `units` says which.
 
-A curve is fitted about an origin among its own abscissae, for x far from nought (a clock's seconds, a wavelength in a narrow band) would
+A curve is fitted about an origin among its own abscissae, for x far from zero (a clock's seconds, a wavelength in a narrow band) would
 make its parameters as defined all but indistinguishable. ``theta`` are the parameters about that origin; `named` gives those that a
 definition speaks of.
 """
@@ -21,7 +21,7 @@ from cavrel.core.quantity.dimension import Dimension
 Array = NDArray[np.float64]
 
 
-def beside(first: Array, *more: Array | float) -> Array:
+def stack(first: Array, *more: Array | float) -> Array:
     """Columns of one shape, or numbers after the first, side by side: ``(batch, n, p)`` from ``(batch, n)``, ``(batch, p)`` from ``(batch,)``."""
     made = np.empty((*first.shape, 1 + len(more)))
     made[..., 0] = first

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core.fit.models.base import Model, beside, offered
+from cavrel.core.fit.models.base import Model, offered, stack
 from cavrel.core.quantity.dimension import PLAIN, Dimension
 
 Array = NDArray[np.float64]
@@ -52,7 +52,7 @@ class Power(Curved):
         return x / self.origin
 
     def named(self, theta: Array) -> Array:
-        return beside(theta[:, 0] * self.origin ** -theta[:, 1], theta[:, 1])
+        return stack(theta[:, 0] * self.origin ** -theta[:, 1], theta[:, 1])
 
     def naming(self, theta: Array) -> Array:
         share = self.origin ** -theta[1]
@@ -64,7 +64,7 @@ class Power(Curved):
     def jacobian(self, theta: Array, x: Array) -> Array:
         x = self.local(x)
         power = x ** theta[:, 1:2]
-        return beside(power, theta[:, :1] * power * np.log(x))
+        return stack(power, theta[:, :1] * power * np.log(x))
 
     def near(self, x: Array, y: Array, w: Array) -> Array | None:
         if not (x > 0).all() or not (y > 0).all():
@@ -85,11 +85,11 @@ class Power(Curved):
         grid = np.linspace(-reach, reach, 641) if reach > 8 else np.linspace(-8, 8, 321)
         best, squares = project(np.exp(grid[:, None] * logs[None, :])[:, :, None], y, w)
         chosen = best_of(squares, 3)
-        return beside(best[chosen, 0], grid[chosen])
+        return stack(best[chosen, 0], grid[chosen])
 
 
 def nearest_zero(x: Array) -> float:
-    """The abscissa nearest to nought, which is nought itself for most tables."""
+    """The abscissa nearest to zero, which is zero itself for most tables."""
     return float(x[np.argmin(np.abs(x))])
 
 
@@ -107,7 +107,7 @@ class Exponential(Curved):
         return nearest_zero(x)
 
     def named(self, theta: Array) -> Array:
-        return beside(theta[:, 0] * np.exp(-theta[:, 1] * self.origin), theta[:, 1])
+        return stack(theta[:, 0] * np.exp(-theta[:, 1] * self.origin), theta[:, 1])
 
     def naming(self, theta: Array) -> Array:
         share = np.exp(-theta[1] * self.origin)
@@ -119,7 +119,7 @@ class Exponential(Curved):
     def jacobian(self, theta: Array, x: Array) -> Array:
         x = self.local(x)
         grown = np.exp(theta[:, 1:2] * x)
-        return beside(grown, theta[:, :1] * x * grown)
+        return stack(grown, theta[:, :1] * x * grown)
 
     def starts(self, x: Array, y: Array, w: Array) -> Array:
         x = self.local(x)
@@ -129,7 +129,7 @@ class Exponential(Curved):
         middle = x.mean()
         best, squares = project(np.exp(grid[:, None] * (x - middle)[None, :])[:, :, None], y, w)
         chosen = best_of(squares, 3)
-        return beside(best[chosen, 0] * np.exp(-grid[chosen] * middle), grid[chosen])
+        return stack(best[chosen, 0] * np.exp(-grid[chosen] * middle), grid[chosen])
 
 
 @offered
@@ -153,7 +153,7 @@ class Rise(Curved):
         if not self.offset:
             return theta
         size = theta[:, 0] * np.exp(self.origin / theta[:, 1])
-        return beside(size, theta[:, 1], theta[:, 2] - size)
+        return stack(size, theta[:, 1], theta[:, 2] - size)
 
     def naming(self, theta: Array) -> Array:
         if not self.offset:
@@ -173,14 +173,14 @@ class Rise(Curved):
         left = np.exp(-x / tau)
         by_tau = -theta[:, :1] * left * x / tau**2
         if self.offset:
-            return beside(-left, by_tau, 1.0)
-        return beside(1 - left, by_tau)
+            return stack(-left, by_tau, 1.0)
+        return stack(1 - left, by_tau)
 
     def starts(self, x: Array, y: Array, w: Array) -> Array:
         x = self.local(x)
         grid = np.geomspace(0.01, 30, 240) * (np.ptp(x) or 1.0)
         left = np.exp(-x[None, :] / grid[:, None])
-        basis = beside(-left, 1.0) if self.offset else (1 - left)[:, :, None]
+        basis = stack(-left, 1.0) if self.offset else (1 - left)[:, :, None]
         best, squares = project(basis, y, w)
         chosen = best_of(squares, 3)
-        return beside(best[chosen, 0], grid[chosen], *([best[chosen, 1]] if self.offset else []))
+        return stack(best[chosen, 0], grid[chosen], *([best[chosen, 1]] if self.offset else []))

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core.fit.models.base import beside, offered
+from cavrel.core.fit.models.base import offered, stack
 from cavrel.core.fit.models.curved import Curved, best_of, project
 from cavrel.core.quantity.dimension import PLAIN, Dimension
 
@@ -16,7 +16,7 @@ Array = NDArray[np.float64]
 class Damped(Curved):
     """y = A·exp(-x/tau)·cos(2π·x/T + phi) + c.
 
-    Sought with the rate of fading 1/tau in the place of tau, which is nought where nothing fades; tau is then infinite.
+    Sought with the rate of fading 1/tau in the place of tau, which is zero where nothing fades; tau is then infinite.
     """
 
     key, title = "damped", "damped oscillation"
@@ -33,7 +33,7 @@ class Damped(Curved):
         amplitude, rate, period, phase, level = theta.T
         tau = np.where(rate > 0, 1 / np.where(rate > 0, rate, 1.0), np.inf)
         phase = phase - 2 * np.pi * self.origin / period
-        return beside(amplitude * np.exp(rate * self.origin), tau, period, _turned(phase), level)
+        return stack(amplitude * np.exp(rate * self.origin), tau, period, _turned(phase), level)
 
     def naming(self, theta: Array) -> Array:
         amplitude, rate, period, _, _ = theta.tolist()
@@ -56,7 +56,7 @@ class Damped(Curved):
         angle = 2 * np.pi * x / period + phase
         swing, turn = fading * np.cos(angle), fading * np.sin(angle)
         by_period = amplitude * turn * 2 * np.pi * x / period**2
-        return beside(swing, -amplitude * swing * x, by_period, -amplitude * turn, 1.0)
+        return stack(swing, -amplitude * swing * x, by_period, -amplitude * turn, 1.0)
 
     def starts(self, x: Array, y: Array, w: Array) -> Array:
         x = self.local(x)
@@ -79,7 +79,7 @@ class Damped(Curved):
             fading = np.exp(-u / tau)
             for block in np.array_split(frequencies, max(1, len(frequencies) * len(x) // 200_000)):
                 angle = 2 * np.pi * block[:, None] * u[None, :]
-                basis = beside(fading * np.cos(angle), fading * np.sin(angle), 1.0)
+                basis = stack(fading * np.cos(angle), fading * np.sin(angle), 1.0)
                 best, squares = project(basis, y, w)
                 found.append((best, squares, block, np.full(len(block), tau)))
         best, squares, frequency, tau = (np.concatenate([f[i] for f in found]) for i in range(4))
@@ -90,7 +90,7 @@ class Damped(Curved):
         cosine, sine = best[chosen, 0], best[chosen, 1]
         phase = np.arctan2(-sine, cosine) - 2 * np.pi * frequency[chosen] * begin
         amplitude = np.hypot(cosine, sine) * np.exp(begin / tau[chosen])
-        return beside(amplitude, 1 / tau[chosen], 1 / frequency[chosen], phase, best[chosen, 2])
+        return stack(amplitude, 1 / tau[chosen], 1 / frequency[chosen], phase, best[chosen, 2])
 
     def tidy(self, theta: Array) -> Array:
         amplitude, rate, period, phase, level = theta

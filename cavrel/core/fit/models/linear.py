@@ -5,7 +5,7 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core.fit.models.base import Linear, Straight, beside, offered
+from cavrel.core.fit.models.base import Linear, Straight, offered, stack
 from cavrel.core.quantity.dimension import Dimension
 
 Array = NDArray[np.float64]
@@ -22,7 +22,7 @@ class Line(Straight):
         return float(x.mean())
 
     def named(self, theta: Array) -> Array:
-        return beside(theta[:, 0], theta[:, 1] - theta[:, 0] * self.origin)
+        return stack(theta[:, 0], theta[:, 1] - theta[:, 0] * self.origin)
 
     def naming(self, theta: Array) -> Array:
         return np.array([[1.0, 0.0], [-self.origin, 1.0]])
@@ -44,7 +44,7 @@ class Line(Straight):
         return theta[:, :1] * self.local(x) + theta[:, 1:2]
 
     def jacobian(self, theta: Array, x: Array) -> Array:
-        return beside(self.local(x), 1.0)
+        return stack(self.local(x), 1.0)
 
 
 @offered
@@ -105,7 +105,7 @@ class Parabola(Linear):
 
     def named(self, theta: Array) -> Array:
         a, b, c, o = theta[:, 0], theta[:, 1], theta[:, 2], self.origin
-        return beside(a, b - 2 * a * o, c - b * o + a * o * o)
+        return stack(a, b - 2 * a * o, c - b * o + a * o * o)
 
     def naming(self, theta: Array) -> Array:
         o = self.origin
@@ -117,7 +117,7 @@ class Parabola(Linear):
 
     def jacobian(self, theta: Array, x: Array) -> Array:
         x = self.local(x)
-        return beside(x * x, x, 1.0)
+        return stack(x * x, x, 1.0)
 
 
 class Tangent(Linear):
@@ -140,4 +140,4 @@ class Tangent(Linear):
 
     def jacobian(self, theta: Array, x: Array) -> Array:
         u = x - self.x0
-        return beside(u, 1.0, u * u)
+        return stack(u, 1.0, u * u)

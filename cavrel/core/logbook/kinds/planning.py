@@ -1,4 +1,4 @@
-"""Entries of the plan: what is decided, checked and foreseen before the first reading."""
+"""Entries of the plan: what is decided, checked and predicted before the first reading."""
 
 from collections.abc import Mapping
 from typing import Any
@@ -34,9 +34,9 @@ REASONS = {
     "range": "the range",
     "step": "the step",
     "number": "the number of readings",
-    "constant": "what is kept equal",
+    "constant": "the controlled variables",
 }
-ROLES = {"releases": "Who releases", "times": "Who times", "writes": "Who writes"}
+ROLES = {"releases": "Releases", "times": "Times", "writes": "Records"}
 TICKS = {"apparatus": "apparatus", "check": "check", "caution": "caution", "set_up": "set-up", "step": "step"}
 
 
@@ -126,12 +126,12 @@ class InstrumentOfRun(Kind):
         said = ", ".join(
             str(v) if k in ("kind", "label") else f"{k.replace('_', ' ')} {v}" for k, v in body.items() if k != "reason"
         )
-        why = f", all along: “{body['reason']}”" if body.get("reason") else ""
-        return (usual.label or usual.kind if usual else place), f"{said or 'as the experiment gives it'}{why}"
+        why = f", from the start: “{body['reason']}”" if body.get("reason") else ""
+        return (usual.label or usual.kind if usual else place), f"{said or 'as the experiment specifies'}{why}"
 
 
 class Zero(Kind):
-    """What an instrument reads at zero: taken off everything read with it. Empty: nothing is taken off."""
+    """What an instrument reads at zero: subtracted everything read with it. Empty: nothing is subtracted."""
 
     name = "zero"
 
@@ -153,7 +153,7 @@ class Zero(Kind):
     def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
         usual = definition.instruments.get(place)
         text = str(body.get("text", "")).strip()
-        return (usual.label or usual.kind if usual else place), f"reads {text} at zero" if text else "no zero reading"
+        return (usual.label or usual.kind if usual else place), f"zero reading {text}" if text else "no zero reading"
 
 
 def zero_of(definition: Definition, name: str, text: str) -> float:
@@ -222,7 +222,7 @@ def ticked(definition: Definition, place: str) -> str | None:
 
 
 class Words(Kind):
-    """What the bench says of its plan: reasons, roles, values foreseen."""
+    """What the bench says of its plan: reasons, roles, predictions."""
 
     name = "words"
 
@@ -253,7 +253,7 @@ class Words(Kind):
         of, _, which = place.partition(".")
         if of == "foreseen":
             result = definition.results.get(which)
-            head = f"Foreseen: {result.label}" if result else "Foreseen"
+            head = f"Prediction: {result.label}" if result else "Prediction"
         elif of == "set_up":
             head = ticked(definition, place) or "Set-up"
         else:
@@ -262,7 +262,7 @@ class Words(Kind):
 
 
 class Foresee(Kind):
-    """The shape that the bench foresees for a graph."""
+    """The shape that the bench predicts for a graph."""
 
     name = "foresee"
 
@@ -277,7 +277,7 @@ class Foresee(Kind):
             standing.foreseen[slot.removeprefix("foresee:")] = str(body["shape"])
 
     def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
-        return "Shape foreseen", str(body.get("shape")) or "cleared"
+        return "Predicted shape", str(body.get("shape")) or "cleared"
 
 
 SHAPES: tuple[str, ...] = Shape.__args__  # type: ignore[attr-defined]

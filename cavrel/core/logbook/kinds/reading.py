@@ -43,7 +43,7 @@ class Correction(Reading):
 
 
 class Late(Kind):
-    """A reading that arrived after a newer one had taken its place, from a page that did not show that yet; it stands beside it until
+    """A reading that arrived after a newer one had taken its place, from a page that did not show that yet; it stands next to it until
     somebody says which holds (``settled``)."""
 
     name, fixed = "late", True
@@ -63,7 +63,7 @@ class Late(Kind):
         what = str(body.get("text", "")) or "cleared"
         return where(
             definition, trials, place
-        ), f"{what}, late: {'settled' if body.get('settled') else 'a newer one stood here'}"
+        ), f"{what}, late: {'settled' if body.get('settled') else 'a newer one was here'}"
 
 
 class LeaveOut(Kind):
@@ -92,7 +92,7 @@ class TakeBack(Kind):
         _left_out(definition, slot)
 
     def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
-        return where(definition, trials, place), "taken back into the fit"
+        return where(definition, trials, place), "restored to the fit"
 
 
 class Trace(Kind):
@@ -114,7 +114,7 @@ class Trace(Kind):
 
     def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
         values = body.get("values")
-        what = f"{len(values)} samples" if isinstance(values, list) else "samples taken away"
+        what = f"{len(values)} samples" if isinstance(values, list) else "samples removed"
         return where(definition, trials, of_trial(place)), what
 
 

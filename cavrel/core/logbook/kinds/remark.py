@@ -1,4 +1,4 @@
-"""Entries beside the table: answers, notes, timings, the run itself, and what takes one back."""
+"""Entries next to the table: answers, notes, timings, the run itself, and what takes one back."""
 
 import re
 from collections.abc import Mapping
@@ -90,8 +90,7 @@ class Timing(Kind):
 
 
 class OfRun(Kind):
-    """What the run is called, whose it is, whether the list shows it, which version of the cupboard it goes by, and whether its apparatus is
-    on the screen."""
+    """The run's title, its bench, whether it is archived, which version of the laboratory it goes by, and whether its apparatus is simulated."""
 
     name = "run"
 
@@ -107,21 +106,21 @@ class OfRun(Kind):
         if not good.get(slot, False):
             raise EntryError(
                 "body.value",
-                "a run has a title of up to 120 characters, a bench, a version of the cupboard, is put away or not, and its apparatus may be on the "
-                "screen",
+                "a run has a title of up to 120 characters, a bench, a version of the laboratory, is archived or not, and its apparatus "
+                "may be simulated",
             )
 
     def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
         value = body.get("value")
         said = {"title": f"renamed to “{value}”", "bench": f"moved to bench {value}"}
-        said["cupboard"] = f"by version {value} of the cupboard"
-        said["on-screen"] = "its apparatus is the one on the screen"
-        said["away"] = "put away" if value else "back in the list"
+        said["cupboard"] = f"by version {value} of the laboratory"
+        said["on-screen"] = "simulated apparatus"
+        said["away"] = "archived" if value else "restored to the list"
         return "This run", said.get(place, "")
 
 
 class Imported(Kind):
-    """A table was brought in from a file, at one stroke; its readings name this act."""
+    """A table was imported from a file, at one stroke; its readings name this act."""
 
     name, fixed = "imported", True
 
@@ -134,7 +133,7 @@ class Imported(Kind):
     def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
         series = definition.series.get(str(body.get("series", "")))
         brought = counted(int(body.get("cells", 0)), "reading")
-        return (series.label if series else ""), f"{brought} brought in from {body.get('file') or 'a paste'}"
+        return (series.label if series else ""), f"{brought} imported from {body.get('file') or 'a paste'}"
 
 
 class Undo(Kind):

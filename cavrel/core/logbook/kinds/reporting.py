@@ -17,7 +17,7 @@ SECTIONS = {
     "precautions": "Precautions",
     "conclusion": "Conclusion",
 }
-"""Parts of a report that are written, not worked out, by name."""
+"""Parts of a report that are written, not computed, by name."""
 
 
 class ReportText(Kind):

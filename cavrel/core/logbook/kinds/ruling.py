@@ -172,7 +172,7 @@ class HouseRule(Kind):
     def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
         rule = RULES.get(place)
         if rule is None or body.get("value") is None:
-            return rule.title if rule else place, "as the course has it"
+            return rule.title if rule else place, "use the course’s rule"
         return rule.title, f"in this run: {rule.choice(body['value'])}"
 
 

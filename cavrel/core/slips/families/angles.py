@@ -18,8 +18,8 @@ def proposed(readings: Readings) -> Iterator[Hypothesis]:
             continue
         degrees = spec.unit.factor < 0.5
         options: list[tuple[str, str, float, Literal["shown", "converted"]]] = [
-            ("half the angle stands here", "double it", 2.0, "shown"),
-            ("twice the angle stands here", "halve it", 0.5, "shown"),
+            ("half the angle was entered", "double it", 2.0, "shown"),
+            ("twice the angle was entered", "halve it", 0.5, "shown"),
         ]
         if degrees:
             options.append(("the angle is in radians", "take it as radians", 1 / spec.unit.factor, "converted"))

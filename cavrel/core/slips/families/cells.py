@@ -47,9 +47,9 @@ def misread(readings: Readings) -> Iterator[Hypothesis]:
             if not digit.isdigit():
                 continue
             options = dict.fromkeys(CONFUSED.get(digit, ""), 1.0)
-            for beside in (int(digit) - 1, int(digit) + 1):
-                if 0 <= beside <= 9:
-                    options.setdefault(str(beside), NEIGHBOURS)
+            for neighbour in (int(digit) - 1, int(digit) + 1):
+                if 0 <= neighbour <= 9:
+                    options.setdefault(str(neighbour), NEIGHBOURS)
             for other, share in options.items():
                 cell = one.retyped(text[:i] + other + text[i + 1 :])
                 if cell is not None:
@@ -106,7 +106,7 @@ def sign(readings: Readings) -> Iterator[Hypothesis]:
             yield Hypothesis(
                 family="sign",
                 at=one.at,
-                say="its sign is the wrong way round",
+                say="its sign is reversed",
                 do=f"write {text}",
                 cells=(cell,),
             )

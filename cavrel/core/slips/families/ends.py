@@ -27,7 +27,7 @@ def _turned(readings: Readings, entry: InputReadings, whole: float, family: str,
     values = whole - entry.values
     if not (values[np.isfinite(values)] > 0).all():
         return
-    say = f"{what}: {size} less what is written"
+    say = f"{what}: {size} − the value typed"
     yield readings.throughout(entry, values, family, say, do)
     if spec.series is None:
         return

@@ -1,4 +1,4 @@
-"""The same amount too much or too little in every reading of a column: a scale's zero, a hanger, a lead, something taken off twice."""
+"""The same amount too much or too little in every reading of a column: a scale's zero, a hanger, a lead, something subtracted twice."""
 
 from collections.abc import Iterator
 from functools import partial
@@ -84,7 +84,7 @@ def _moved(readings: Readings, entry: InputReadings, by: float, share: float, la
         family="offset",
         at=spec.key if spec.series is not None else f"quantities.{spec.name}",
         say=f"every reading is {size} too {'small' if by > 0 else 'large'}{what}",
-        do=f"{'add' if by > 0 else 'take off'} {size}",
+        do=f"{'add' if by > 0 else 'subtract'} {size}",
         share=share,
         amount=0.0 if label else by,
         columns={spec.key: values},

@@ -1,4 +1,4 @@
-"""Readings in each other's place: cells, rows, columns, quantities exchanged; a reading that belongs to the row beside it."""
+"""Readings in each other's place: cells, rows, columns, quantities exchanged; a reading that belongs to the row next to it."""
 
 import itertools
 import math
@@ -49,8 +49,8 @@ def _upside_down(first: InputReadings, second: InputReadings) -> Iterator[Hypoth
     yield Hypothesis(
         family="exchanged",
         at=a.key,
-        say=f"“{a.label}” and “{b.label}” stand under each other’s heads: a slope between them is upside down",
-        do="exchange the columns",
+        say=f"“{a.label}” and “{b.label}” are in each other’s columns: the slope between them is inverted",
+        do="swap the columns",
         share=_COLUMN * max(first.rows, 1),
         columns={a.key: second.values * factor, b.key: first.values / factor},
         texts=partial(_crossed, first, second),
@@ -73,8 +73,8 @@ def _rows(readings: Readings, entry: InputReadings) -> Iterator[Hypothesis]:
         yield Hypothesis(
             family="exchanged rows",
             at=f"{spec.key}.{i + 1}",
-            say=f"rows {i + 1} and {j + 1} are exchanged",
-            do="exchange them",
+            say=f"rows {i + 1} and {j + 1} are swapped",
+            do="swap them",
             share=share,
             columns={spec.key: values},
             texts=partial(readings.column, spec.key, values),
@@ -87,8 +87,8 @@ def _rows(readings: Readings, entry: InputReadings) -> Iterator[Hypothesis]:
             yield Hypothesis(
                 family="exchanged rows",
                 at=f"{spec.key}.{i + 1}.{trial + 1}",
-                say=f"trial {trial + 1} of rows {i + 1} and {j + 1} is exchanged",
-                do="exchange them",
+                say=f"trial {trial + 1} of rows {i + 1} and {j + 1} is swapped",
+                do="swap them",
                 share=share / many,
                 cells=(Cell(spec.key, i, trial, float(b), texts[0]), Cell(spec.key, j, trial, float(a), texts[1])),
             )
@@ -102,8 +102,8 @@ def _columns(readings: Readings, first: InputReadings, second: InputReadings) ->
     yield Hypothesis(
         family="exchanged",
         at=a.key if a.series is not None else f"quantities.{a.name}",
-        say=f"“{a.label}” and “{b.label}” are exchanged",
-        do="exchange them",
+        say=f"“{a.label}” and “{b.label}” are swapped",
+        do="swap them",
         share=max(_COLUMN * first.rows, 2.0),
         columns={a.key: second.values, b.key: first.values},
         texts=partial(_crossed, first, second) if same else None,
@@ -115,8 +115,8 @@ def _columns(readings: Readings, first: InputReadings, second: InputReadings) ->
             yield Hypothesis(
                 family="exchanged rows",
                 at=f"{a.key}.{row + 1}",
-                say=f"“{a.label}” and “{b.label}” are exchanged in row {row + 1}",
-                do="exchange them",
+                say=f"“{a.label}” and “{b.label}” are swapped in row {row + 1}",
+                do="swap them",
                 share=1.0,
                 columns={a.key: one, b.key: other},
             )
@@ -202,8 +202,8 @@ def in_step(readings: Readings) -> Iterator[Hypothesis]:
             yield Hypothesis(
                 family="step",
                 at=one.at,
-                say=f"it is out of step with the other settings: {one.written(float(grid[row]))} would be in step",
-                do="look at it again",
+                say=f"it does not fit the spacing of the other settings: {one.written(float(grid[row]))} would",
+                do="check it",
                 share=_OUT_OF_STEP / len(values),
                 cells=(one.valued(float(grid[row])),),
             )
@@ -225,7 +225,7 @@ def _copied(entry: InputReadings) -> Iterator[Hypothesis]:
             yield Hypothesis(
                 family="neighbour",
                 at=f"{entry.spec.key}.{at + 1}",
-                say=f"its readings are those of row {other + 1}, digit by digit",
+                say=f"its readings are identical to those of row {other + 1}",
                 do="read the row again",
                 share=0.5 / entry.rows if at == row else 0.1 / entry.rows,
                 again=True,
@@ -298,7 +298,7 @@ def _of_trial(entry: InputReadings, row: int, trial: int, other: int, share: flo
         family="neighbour",
         at=f"{entry.spec.key}.{row + 1}.{trial + 1}",
         say=f"it is a reading of row {other + 1}",
-        do="leave it out, or take it again",
+        do="leave it out, or measure again",
         share=share,
         cells=(Cell(entry.spec.key, row, trial, middle),),
         bonus=math.log(min(max(chance, 1.0), _SURPRISE)),
@@ -311,7 +311,7 @@ def _of_row(entry: InputReadings, row: int, other: int, share: float, chance: fl
         family="neighbour",
         at=f"{entry.spec.key}.{row + 1}.1",
         say=f"it is the reading of row {other + 1}",
-        do="leave it out, or take it again",
+        do="leave it out, or measure again",
         share=share,
         cells=(Cell(entry.spec.key, row, 0, _between(entry.values[:, 0], row)),),
         bonus=math.log(min(max(chance, 1.0), _SURPRISE)),

@@ -21,8 +21,8 @@ def diameter(readings: Readings) -> Iterator[Hypothesis]:
             continue
         radius = "radius" in spec.label.lower() or "radii" in spec.label.lower()
         for factor, say, do in (
-            (2.0, "a radius stands where the diameter belongs", "double it"),
-            (0.5, "a diameter stands where the radius belongs", "halve it"),
+            (2.0, "a radius was entered for a diameter", "double it"),
+            (0.5, "a diameter was entered for a radius", "halve it"),
         ):
             if radius != (factor == 0.5):
                 continue

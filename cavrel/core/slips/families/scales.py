@@ -140,7 +140,7 @@ def frequency(readings: Readings) -> Iterator[Hypothesis]:
             family="frequency",
             at=f"quantities.{spec.name}" if spec.series is None else spec.key,
             say="these are frequencies in THz, not wavelengths",
-            do="write the wavelengths",
+            do="enter the wavelengths",
             columns={spec.key: values},
             noise="converted",
         )
@@ -170,8 +170,8 @@ def derived(readings: Readings) -> Iterator[Hypothesis]:
             yield Hypothesis(
                 family="derived",
                 at=f"quantities.{key}" if step.series is None else key,
-                say=f"it holds {label}, not what {label} is computed from",
-                do="write what was read",
+                say=f"it contains {label}, not the reading that {label} is computed from",
+                do="enter what was read",
                 columns={key: found},
                 noise="converted",
             )

@@ -45,8 +45,8 @@ def rest(readings: Readings) -> Iterator[Hypothesis]:
             one := Hypothesis(
                 family="stretch",
                 at=f"{key}.{row + 1}.{trial + 1}",
-                say=f"its stretch of samples holds more than the motion: {around}",
-                do=f"let the samples from {begin:.4g} s to {end:.4g} s count",
+                say=f"its stretch of samples contains more than the motion: {around}",
+                do=f"use the samples from {begin:.4g} s to {end:.4g} s",
                 share=0.5 / len(cells),
                 bonus=_BREAK,
                 cells=(Cell(key, row, trial, value, u=u),),
@@ -60,7 +60,7 @@ def rest(readings: Readings) -> Iterator[Hypothesis]:
             yield Hypothesis(
                 family="stretches",
                 at=key,
-                say=f"the stretches of {len(found)} rows hold more than the motion",
+                say=f"the stretches of {len(found)} rows contain more than the motion",
                 do="choose the stretch in these rows",
                 bonus=_BREAK,
                 cells=tuple(cell for one in found for cell in one.cells),

@@ -1,4 +1,4 @@
-// The apparatus on the screen: shows what the cell in use is read from, and moves it; long because each scene is one. The numbers come from the server; a person reads them
+// The simulated apparatus: shows what the cell in use is read from, and moves it; long because each scene is one. The numbers come from the server; a person reads them
 // off the drawing, whose label says its state to the nearest mark.
 import { beep, hum } from "./beep.js";
 import { keep } from "./keep.js";
@@ -83,7 +83,7 @@ function point(value) {
     else part.textContent = text;
   }
   const off = value / m.step - nearest;
-  const side = Math.abs(off) < 0.1 ? "on it" : off > 0 ? "just past it" : "just short of it";
+  const side = Math.abs(off) < 0.1 ? "on the mark" : off > 0 ? "just past it" : "just before it";
   const words = m.way === "text" ? `shows ${text} ${m.unit}`.trim() : `nearest mark ${`${text} ${m.unit}`.trim()}, ${side}`;
   face.setAttribute("aria-label", `${face.getAttribute("aria-label").split(": ")[0]}: ${words}`);
   return words;
@@ -164,7 +164,7 @@ function creep() {
     const words = point(last + left);
     // An eye sees it creep while it goes a tenth of a mark in ten seconds.
     const moves = (Math.abs(left) / tau) * 10 > 0.1 * shown.moves.step;
-    by("bench-state").textContent = moves ? "it still creeps" : "it stays";
+    by("bench-state").textContent = moves ? "still moving" : "steady";
     if (!moves) say(words);
     return moves; // what stays needs no drawing
   });
@@ -189,7 +189,7 @@ function follow() {
     const at = Math.min(Math.max(t / (times[1] - times[0]), 0), times.length - 1);
     const i = Math.min(Math.floor(at), times.length - 2);
     point(values[i] + (at - i) * (values[i + 1] - values[i]));
-    by("bench-state").textContent = state.begun ? "" : "It stands still until the calls begin.";
+    by("bench-state").textContent = state.begun ? "" : "It does not change until the calls start.";
     return Boolean(state.begun) && t < times.at(-1);
   });
 }
@@ -211,7 +211,7 @@ function count() {
       else seen = Math.min(all, Math.floor((all * t) / seconds));
       if (seen > before && by("bench-sound").checked) beep(1800, 0.12, 0.02);
       point(seen);
-      by("bench-state").textContent = t < seconds ? `counting, ${Math.ceil(seconds - t)} s left` : "the interval is over";
+      by("bench-state").textContent = t < seconds ? `counting, ${Math.ceil(seconds - t)} s left` : "counted";
       if (t < seconds) return true;
       say(label());
       return false;
@@ -231,17 +231,17 @@ function slope() {
     every(() => {
       const t = (now() - begun) / 1000;
       drawSamples(by("bench-trace"), times, values, times.findIndex((at) => at > t));
-      by("bench-state").textContent = t < times.at(-1) ? "samples come" : `${times.length} samples`;
+      by("bench-state").textContent = t < times.at(-1) ? "receiving samples" : `${times.length} samples`;
       if (t < times.at(-1)) return true;
       by("bench-keep").disabled = false;
-      say(`${times.length} samples; keep them, or do it once more`);
+      say(`${times.length} samples; keep them, or repeat`);
       return false;
     });
   });
   by("bench-keep").addEventListener("click", () => {
     keep("trace", `trace:${slot.endsWith(".1") ? place(slot) : slot}`, { times, values, unit });
     by("bench-keep").disabled = true;
-    by("bench-state").textContent = "kept beside the row";
+    by("bench-state").textContent = "kept with the row";
     by("bench-trace").hidden = true;
   });
 }

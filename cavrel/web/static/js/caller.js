@@ -89,7 +89,7 @@ function finish() {
   show();
 }
 
-/** Lets the apparatus on the screen know since when its intervals are called. */
+/** Lets the simulated apparatus know since when its intervals are called. */
 function tell() {
   if (chosen().kind === "interval") document.dispatchEvent(new CustomEvent("cavrel:calling", { detail: { started: running.started } }));
 }

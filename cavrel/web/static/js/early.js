@@ -18,7 +18,7 @@ document.addEventListener("input", (event) => {
   const line = document.getElementById("kept");
   if (ready() || !line) return;
   line.dataset.state = "sending";
-  line.textContent = "kept here until the page is ready";
+  line.textContent = "saved on this device until the page is ready";
 });
 
 // A cell left before the scripts are there is no longer half typed.

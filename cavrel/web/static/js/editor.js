@@ -1,4 +1,4 @@
-// Writing a definition: line numbers, each fault beside its line, the judgement asked for as the text is typed, and a draft that a crash
+// Writing a definition: line numbers, each fault next to its line, the check asked for as the text is typed, and a draft that a crash
 // of page, browser or server does not take away.
 const DELAY = 450;
 let form, text, gutter, over, draft;
@@ -55,13 +55,13 @@ async function check() {
     const answer = await fetch(form.dataset.check, { method: "POST", body });
     if (!answer.ok) throw new Error(answer.status);
     const fragment = await answer.text();
-    if (mine !== asked) return; // a newer text is being judged already
-    const fresh = new DOMParser().parseFromString(fragment, "text/html").getElementById("judged");
-    document.getElementById("judged").replaceWith(fresh);
+    if (mine !== asked) return; // a newer text is being checked already
+    const fresh = new DOMParser().parseFromString(fragment, "text/html").getElementById("checked");
+    document.getElementById("checked").replaceWith(fresh);
     read();
-    state(faults.length ? "not kept: see the marked line" : "not kept yet", faults.length ? "away" : "sending");
+    state(faults.length ? "not saved: see the marked line" : "not saved yet", faults.length ? "away" : "sending");
   } catch {
-    if (mine === asked) state("not judged: the server is away; the text stays here", "away");
+    if (mine === asked) state("not checked: the server does not answer; the text stays here", "away");
   }
 }
 
@@ -69,7 +69,7 @@ function typed() {
   try { localStorage.setItem(draft, text.value); } catch { /* the page itself still holds it */ }
   number();
   place();
-  state("not kept yet", "sending");
+  state("not saved yet", "sending");
   clearTimeout(timer);
   timer = setTimeout(check, DELAY);
 }

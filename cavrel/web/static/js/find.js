@@ -2,11 +2,11 @@
 export function start() {
   const field = document.getElementById("find");
   const none = document.getElementById("found-none");
-  const cards = [...document.querySelectorAll(".shelf-card")];
+  const cards = [...document.querySelectorAll(".experiment-card")];
   const sift = () => {
     const words = field.value.toLowerCase().split(/\s+/).filter(Boolean);
     for (const card of cards) card.hidden = !words.every((word) => card.dataset.words.includes(word));
-    for (const group of document.querySelectorAll(".shelf-field")) group.hidden = !group.querySelector(".shelf-card:not([hidden])");
+    for (const group of document.querySelectorAll(".experiment-field")) group.hidden = !group.querySelector(".experiment-card:not([hidden])");
     none.hidden = cards.some((card) => !card.hidden);
   };
   field.addEventListener("input", sift);

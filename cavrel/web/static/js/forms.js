@@ -35,7 +35,7 @@ export function start() {
         form.closest("details")?.setAttribute("open", "");
         const line = document.createElement("p");
         line.className = "soft small wide";
-        line.textContent = "As you left it, not kept yet. ";
+        line.textContent = "Restored from your last visit, not saved yet. ";
         const drop = document.createElement("button");
         drop.type = "button";
         drop.className = "take";
@@ -51,7 +51,7 @@ export function start() {
     }
     const keep = () => { try { localStorage.setItem(here, JSON.stringify(read(form))); } catch { /* the page itself holds it then */ } };
     form.addEventListener("input", (event) => {
-      // A number typed beside a choice chooses it.
+      // A number typed next to a choice chooses it.
       const { checks } = event.target.dataset;
       if (checks) event.target.closest("fieldset").querySelector(`input[type=radio][value="${checks}"]`).checked = true;
       keep();

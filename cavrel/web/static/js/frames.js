@@ -27,11 +27,11 @@ function show() {
   const input = active();
   const gone = first === null ? 0 : at() - first;
   by("frames-time").textContent = String(gone);
-  by("frames-goes").textContent = input ? `goes to ${input.getAttribute("aria-label")}` : "every cell is filled";
+  by("frames-goes").textContent = input ? `next: ${input.getAttribute("aria-label")}` : "all cells are filled";
   by("frames-last").disabled = first === null || gone <= 0 || !input;
   const r = rate();
-  by("frames-said").textContent = !(r > 0) ? "frames a second are a number larger than nothing" : first === null
-    ? "go to the last frame at rest and mark it" : `${gone} ${gone === 1 ? "frame" : "frames"} since the mark at ${first}: ${(gone / r).toFixed(3)} s`;
+  by("frames-said").textContent = !(r > 0) ? "enter a number of frames per second" : first === null
+    ? "step to the last frame at rest and mark it" : `${gone} ${gone === 1 ? "frame" : "frames"} since the mark at ${first}: ${(gone / r).toFixed(3)} s`;
   const film = by("frames-video");
   if (!film.hidden && r > 0) film.currentTime = (at() + 0.5) / r; // the middle of a frame: no rounding falls into the next
   document.dispatchEvent(new CustomEvent("cavrel:frame"));
@@ -70,7 +70,7 @@ export function start() {
       by("frames-at").value = kept.at;
       by("frames-rate").value = kept.rate;
     }
-  } catch { /* from nought then */ }
+  } catch { /* from zero then */ }
   box.addEventListener("click", (event) => {
     const { id, dataset } = event.target;
     if (dataset.frames) step(Number(dataset.frames));

@@ -1,5 +1,5 @@
 // The queue between a page and the logbook. An entry is kept in the browser first and sent at once; it leaves the queue only when the
-// server says that it is committed, before anything is worked out from it. Sent twice, it counts once: each carries its own key. Every answer
+// server says that it is committed, before anything is computed from it. Sent twice, it counts once: each carries its own key. Every answer
 // brings what other pages saved.
 import { told } from "./frame.js";
 import { parts } from "./parts.js";
@@ -19,7 +19,7 @@ let failing = ""; // what the server says of the newest failure
 let single = false; // after a batch that broke the server: one by one, to find which
 let timer = 0;
 let drawing = false;
-let following = null; // what follows from the last send while the server still works it out: { since, done, drop }
+let following = null; // what follows from the last send while the server still computes it: { since, done, drop }
 
 /** What is still to come is told to the page, too: until then its figures are those of before. */
 function awaits(what) {
@@ -79,11 +79,11 @@ function show(savedAt) {
   if (count) {
     const lost = onlyHere();
     line.dataset.state = failures ? "away" : "sending";
-    if (failures && lost) line.textContent = `${lost} only in this page, for this browser keeps nothing more: leave it open${failing ? `: ${failing}` : ""}`;
-    else line.textContent = failures ? `${count} kept here, sending again${failing ? `: ${failing}` : ""}` : "sending";
+    if (failures && lost) line.textContent = `${lost} only in this page, because this browser’s storage is full: keep the page open${failing ? `: ${failing}` : ""}`;
+    else line.textContent = failures ? `${count} saved on this device, will be sent${failing ? `: ${failing}` : ""}` : "sending";
   } else if (failures) {
     line.dataset.state = "away";
-    line.textContent = `as of ${clock(body.dataset.drawnAt)}, the server does not answer`;
+    line.textContent = `as of ${clock(body.dataset.drawnAt)}: the server does not answer`;
   } else {
     line.dataset.state = "saved";
     if (line.dataset.savedAt) line.innerHTML = `saved <span class="digits">${clock(line.dataset.savedAt)}</span>`;
@@ -189,22 +189,22 @@ export async function send() {
   else if (entries().length) send();
 }
 
-/** What the server could not take stays readable on the page, with the reason, to be mended or dropped. */
+/** What the server could not take stays readable on the page, with the reason, to be corrected or discarded. */
 function showAside() {
   const place = document.getElementById("refused");
   place.replaceChildren(...aside().map(({ entry, what }) => {
     const line = document.createElement("p");
     const wrote = entry.body?.text ?? entry.body?.texts?.join("  ") ?? entry.body?.reason ?? entry.slot;
-    line.textContent = `Not taken: ${what}. What you wrote: ${wrote} `;
+    line.textContent = `Not accepted: ${what}. You typed: ${wrote} `;
     const input = document.querySelector(`input[data-slot="${CSS.escape(entry.slot)}"]`);
-    if (input && entry.body?.text !== undefined) line.append(button("mend it", () => {
+    if (input && entry.body?.text !== undefined) line.append(button("correct it", () => {
       forget(entry.key);
       setDraft(entry.slot, entry.body.text);
       input.value = entry.body.text;
       input.focus();
       showAside();
     }));
-    line.append(button("drop it", () => { forget(entry.key); showAside(); }));
+    line.append(button("discard it", () => { forget(entry.key); showAside(); }));
     return line;
   }));
 }

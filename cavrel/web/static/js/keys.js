@@ -76,7 +76,7 @@ export function start() {
   document.addEventListener("focusin", (event) => { if (event.target.matches?.("input[data-slot]")) lastSlot = event.target.dataset.slot; });
   document.addEventListener("keydown", (event) => {
     if (event.key === "Escape" && event.target.matches?.("input[data-slot]")) return event.target.blur();
-    if (event.key === "Enter" && event.target.matches?.(".pt[role]") && document.body.dataset.page?.startsWith("straighten")) return choose(event.target);
+    if (event.key === "Enter" && event.target.matches?.(".pt[role]") && document.body.dataset.page?.startsWith("fit")) return choose(event.target);
     if (event.altKey && !event.ctrlKey && !event.metaKey && /^Digit[1-9]$/.test(event.code)) {
       if (stage(event.code.slice(5))) event.preventDefault();
       return;

@@ -16,9 +16,9 @@ async function send(body, focus) {
       section().outerHTML = text;
       if (opened) section().querySelector(".as-table").open = true;
       document.dispatchEvent(new Event("cavrel:lesson"));
-    } else say(answer.headers.get("Content-Type")?.includes("json") ? JSON.parse(text).what : "The server could not keep this move. Try again in a moment.");
+    } else say(answer.headers.get("Content-Type")?.includes("json") ? JSON.parse(text).what : "The server could not save this change. Try again in a moment.");
   } catch {
-    say("The server does not answer just now, so this move is not kept. Try again in a moment.");
+    say("The server does not answer, so this change is not saved. Try again in a moment.");
   }
   if (focus) document.querySelector(`.turn[data-key="${CSS.escape(focus)}"]`)?.focus();
 }

@@ -39,7 +39,7 @@ function show() {
   const button = by("listen");
   if (!button || !take) return;
   const many = take.times.length;
-  button.textContent = take.listening ? "Stop" : many ? "Listen once more" : "Listen for a sensor";
+  button.textContent = take.listening ? "Stop" : many ? "Listen again" : "Listen for a sensor";
   by("keep-live").hidden = take.listening || many < 2;
   by("live-said").textContent = take.listening
     ? many ? `${many} samples, to ${take.times.at(-1).toFixed(2)} s` : "listening; a sensor may send now"

@@ -2,8 +2,8 @@
 import { ask, start as startAsk } from "./ask.js";
 import { keep, kept } from "./keep.js";
 
-export const REASONS = ["miscounted", "spoilt trial", "read the wrong scale", "apparatus moved"];
-const CORRECTIONS = ["typing slip", "read it again", "wrong lap", "wrong cell"];
+export const REASONS = ["miscounted", "failed trial", "read the wrong scale", "apparatus moved"];
+const CORRECTIONS = ["typing error", "read again", "wrong lap", "wrong cell"];
 
 function place(at) {
   const slot = CSS.escape(at);
@@ -150,7 +150,7 @@ export function start() {
       return;
     }
     const point = event.target.closest(".pt[data-at]");
-    if (point && document.body.dataset.page.startsWith("straighten")) return choose(point);
+    if (point && document.body.dataset.page.startsWith("fit")) return choose(point);
     const row = event.target.closest("[data-row]");
     if (row) (row.dataset.out === "yes" ? takeBack : leaveOut)(row.dataset.row);
   });

@@ -15,7 +15,7 @@ const part = (file, begin = "start") => parts.push([import(`./${file}.js`), begi
 if (run) {
   for (const file of ["margin", "keys", "room"]) part(file);
   if (page === "measure") for (const file of ["sheet", "watch", "caller", "bench", "trace", "steady", "frames"]) part(file);
-  if (page.startsWith("straighten")) {
+  if (page.startsWith("fit")) {
     part("stretch", "startStretch");
     part("picture", "startPictures");
   }
@@ -26,7 +26,7 @@ if (run) {
 }
 if (document.getElementById("editor")) part("editor");
 if (document.querySelector("form[data-draft], [data-draft-done]")) part("forms");
-if (document.getElementById("bring-table")) part("bringing");
+if (document.getElementById("import-table")) part("tableimport");
 if (lesson) part("lesson");
 if (document.getElementById("find")) part("find");
 if (document.getElementById("start")) part("starting");

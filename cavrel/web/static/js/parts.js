@@ -1,4 +1,4 @@
-// An answer that comes in parts, one JSON object a line: what is saved first, what follows from it when it is worked out.
+// An answer that comes in parts, one JSON object a line: what is saved first, what follows from it when it is computed.
 
 /** A reader of the parts of an answer: `next()` gives the next one, null after the last; `drop()` lets the rest go. */
 export function parts(answer) {

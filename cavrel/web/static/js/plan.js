@@ -29,7 +29,7 @@ function refused(input, texts) {
   for (const text of texts) {
     const value = Number(text.replace(",", ".").replace("−", "-"));
     if (Number.isFinite(value) && Number.isFinite(low) && (value < low * (1 - 1e-9) - 1e-12 || value > high * (1 + 1e-9))) {
-      return `${text} lies outside what this experiment allows, ${Number(low.toPrecision(3))} to ${Number(high.toPrecision(3))}. It is not kept.`;
+      return `${text} is outside the range of this experiment, ${Number(low.toPrecision(3))} to ${Number(high.toPrecision(3))}. It is not saved.`;
     }
   }
   return "";
@@ -262,8 +262,8 @@ export function start() {
     if (!button) return;
     if (button.dataset.take) take(JSON.parse(button.dataset.take));
     else if (button.dataset.ask) askBackwards(button);
-    else if (button.dataset.cupboard) {
-      keep("run", "run:cupboard", { value: Number(button.dataset.cupboard) });
+    else if (button.dataset.laboratory) {
+      keep("run", "run:cupboard", { value: Number(button.dataset.laboratory) });
       whole = true;
     } else if (button.dataset.ruleBack) {
       keep("rule", `rule:${button.dataset.ruleBack}`, { value: null });

@@ -33,13 +33,13 @@ function score(input) {
   const fault = points === null ? "" : !Number.isFinite(points) ? "not a number" : points < 0 ? "not below 0" : points > most ? `at most ${most}` : "";
   input.setAttribute("aria-invalid", String(fault !== ""));
   const said = input.closest("label")?.querySelector(".fault");
-  if (said) said.textContent = fault ? `${fault}: not kept` : "";
+  if (said) said.textContent = fault ? `${fault}: not saved` : "";
   if (!fault) keep("marking", input.dataset.points, { points });
 }
 
 /** Marks are returned to the bench; changed ones with a reason. */
 function giveBack({ give, on, why }) {
-  if (why) ask("Why were the marks changed?", ["counted wrongly", "read again", "after talking with the bench"], (reason) => keep("marking", give, { on: true, reason }));
+  if (why) ask("Why were the marks changed?", ["counted wrongly", "marked again", "after talking with the bench"], (reason) => keep("marking", give, { on: true, reason }));
   else keep("marking", give, { on: on === "yes" });
 }
 

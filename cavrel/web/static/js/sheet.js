@@ -131,11 +131,11 @@ function order(select) {
   keep("order", `order:${select.dataset.order}`, value === "taken" ? {} : { by: value.slice(1), falling: value[0] === "-" });
 }
 
-/** A row that no fit takes, to hold what the line foretells against what is then read. */
+/** A row that no fit takes, to hold what the line predicts against what is then read. */
 function testRow(button) {
   const { testRow: series, count } = button.dataset;
   rule(`rows:${series}`, Number(count));
-  keep("leave-out", `out:${series}.${count}`, { reason: button.dataset.reason ?? "tests the prediction" });
+  keep("leave-out", `out:${series}.${count}`, { reason: button.dataset.reason ?? "test row" });
 }
 
 /** The cursor stands where the next reading goes; a finger would only get its keyboard in the way. */
@@ -197,7 +197,7 @@ const FOLD = "cavrel.fold";
 function startFold() {
   const folded = (on) => {
     document.documentElement.classList.toggle("fold-computed", on);
-    for (const button of document.querySelectorAll("[data-fold]")) button.textContent = on ? "show what is computed" : "fold what is computed";
+    for (const button of document.querySelectorAll("[data-fold]")) button.textContent = on ? "show computed columns" : "hide computed columns";
   };
   let on = false;
   try { on = localStorage.getItem(FOLD) === "yes"; } catch { /* shown then */ }

@@ -1,4 +1,4 @@
-// How the signs of the apparatus on the screen move, and what swings in it.
+// How the signs of the simulated apparatus move, and what swings in it.
 import { hum } from "./beep.js";
 
 const twoSided = (s) => 1 / (1 + s * s);
@@ -9,7 +9,7 @@ export const SIGNS = {
     const turn = 40 * Math.tanh(s);
     part.setAttribute("transform", `translate(280 140) rotate(${turn.toFixed(2)})`);
     const marks = Math.round(turn / 4 * 4) / 4;
-    return marks === 0 ? "the pointer stays at nought" : `the pointer stands ${Math.abs(marks)} divisions ${marks > 0 ? "right" : "left"} of nought`;
+    return marks === 0 ? "the pointer stays at zero" : `the pointer stands ${Math.abs(marks)} divisions ${marks > 0 ? "right" : "left"} of zero`;
   },
   current(part, s) {
     const turn = 40 * Math.tanh(Math.max(-s, 0));

@@ -1,4 +1,4 @@
-// The bench's own time: real time, or as many times faster as the apparatus on the screen is told to run.
+// The bench's own time: real time, or as many times faster as the simulated apparatus is told to run.
 const KEY = `cavrel.time.${document.body.dataset.store}.${document.body.dataset.run}`;
 let base = { real: 0, bench: 0, speed: 1 };
 

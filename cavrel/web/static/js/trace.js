@@ -27,7 +27,7 @@ function timeAt(graph, event) {
   return Number(low) + share * (Number(high) - Number(low));
 }
 
-/* --- beside the row --- */
+/* --- next to the row --- */
 
 const url = (more = "") => `${panel.dataset.url}${place}${more}`;
 
@@ -83,7 +83,7 @@ async function look(text) {
     const said = await answer.json();
     if (mine !== looked) return;
     if (!answer.ok || !said.html) {
-      out.textContent = `${said.what ?? "The server cannot read this."} Your text stands above.`;
+      out.textContent = `${said.what ?? "The server cannot read this."} Your text is above.`;
       out.className = "fault";
       return;
     }
@@ -164,7 +164,7 @@ function startPutting() {
   }, true);
 }
 
-/** At Measure the samples stand beside the row whose cell is in use. */
+/** At Measure the samples stand next to the row whose cell is in use. */
 function startBeside() {
   document.addEventListener("focusin", (event) => {
     const link = event.target.matches?.("#tables input[data-slot]") ? event.target.parentElement.querySelector("[data-trace]") : null;
@@ -226,7 +226,7 @@ export function start() {
     });
     const bad = !Number.isFinite(Number.isFinite(begin) ? end : begin);
     event.target.setAttribute("aria-invalid", String(bad));
-    if (bad) by("stretch-value").textContent = `“${event.target.value}” is no time in seconds, such as 0.9`;
+    if (bad) by("stretch-value").textContent = `“${event.target.value}” is not a time in seconds, such as 0.9`;
     choose(begin, end);
   });
 }

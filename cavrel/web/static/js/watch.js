@@ -50,8 +50,8 @@ function show() {
   if (input) {
     const strong = document.createElement("b");
     strong.textContent = where(input);
-    goes.append("goes to ", strong);
-  } else goes.textContent = "every cell is filled";
+    goes.append("next: ", strong);
+  } else goes.textContent = "all cells are filled";
   const n = wanted();
   const plural = deck.dataset.plural;
   const row = by("watch-laps");
@@ -64,7 +64,7 @@ function show() {
     const number = document.createElement("b");
     number.textContent = laps.length;
     count.append(number, ` of ${n} ${plural}`);
-  } else count.textContent = started === null ? `press at the start and after ${n} ${plural}` : `counting ${n} ${plural} yourself`;
+  } else count.textContent = started === null ? `press at the start and after ${n} ${plural}` : `you count ${n} ${plural}`;
   const last = laps.length ? (laps.at(-1) - (laps.at(-2) ?? 0)) / 1000 : null;
   by("watch-last").textContent = last === null ? "" : `last ${deck.dataset.lap} ${last.toFixed(2)} s`;
   const go = by("watch-go");
@@ -105,7 +105,7 @@ function begin(moment) {
   target = active()?.dataset.slot ?? null;
 }
 
-/** 3, 2, 1, each with a tone, and the watch runs: the clock starts at nought, not when this script gets to it. */
+/** 3, 2, 1, each with a tone, and the watch runs: the clock starts at zero, not when this script gets to it. */
 function countDown(pressed) {
   const time = by("watch-time");
   const tell = (left) => {
@@ -179,7 +179,7 @@ function sayAccuracy() {
   }
   const line = by("watch-true");
   const steps = Number.isFinite(least) ? `this clock steps by ${least < 0.095 ? "less than 0.1" : least.toFixed(1)} ms` : "";
-  line.textContent = [steps, line.dataset.thumb ? `a thumb errs by ${line.dataset.thumb}` : ""].filter(Boolean).join("; ");
+  line.textContent = [steps, line.dataset.thumb ? `reaction time about ${line.dataset.thumb}` : ""].filter(Boolean).join("; ");
 }
 
 export function start() {
