@@ -95,9 +95,7 @@ def course_in(body: bytes) -> tuple[dict[str, Any], Laboratory] | None:
     ):
         raise FileError("course.json", "says no course that can be made: slug, title, place and benches")
     benches = [str(bench)[:40] for bench in course["benches"] if str(bench).strip()]
-    laboratory = _in(
-        "laboratory.json", lambda: laboratories.load(_json("laboratory.json", files.get("laboratory.json", b"{}")))
-    )
+    laboratory = _laboratory_in(files) or laboratories.EMPTY
     return {**course, "title": course["title"][:120] or course["slug"], "benches": benches}, laboratory
 
 
@@ -116,12 +114,14 @@ def _package(files: Mapping[str, bytes], digest: str) -> Parcel:
     taken = None
     if "logbook.json" in files:
         taken = _in("logbook.json", lambda: carried.read(_json("logbook.json", files["logbook.json"])))
-    laboratory = _laboratory_of(run)
-    if taken is not None and "laboratory.json" in files:
-        laboratory = _in(
-            "laboratory.json", lambda: laboratories.load(_json("laboratory.json", files["laboratory.json"]))
-        )
+    laboratory = (_laboratory_in(files) if taken is not None else None) or _laboratory_of(run)
     return Parcel(run=run, experiment=experiment, carried=taken, laboratory=laboratory, sha256=digest)
+
+
+def _laboratory_in(files: Mapping[str, bytes]) -> Laboratory | None:
+    """The laboratory that a package or archive holds, under the name of today or of earlier versions. Raises FileError."""
+    name = next((name for name in ("laboratory.json", "cupboard.json") if name in files), None)
+    return None if name is None else _in(name, lambda: laboratories.load(_json(name, files[name])))
 
 
 def _in(file: str, read: Callable[[], _Read]) -> _Read:

@@ -14,6 +14,8 @@ from cavrel.core.errors import CavrelError
 from cavrel.core.quantity import units
 
 FORMAT = "cavrel-laboratory/1"
+FORMER = "cavrel-cupboard/1"
+"""What the same format was called at first; it is still read."""
 MOST = 300
 """Instruments, and accepted values, in one laboratory."""
 
@@ -180,6 +182,8 @@ def load(document: Any) -> Laboratory:
     """Validate a laboratory document read from JSON. Raises LaboratoryError naming the first place at fault."""
     if not isinstance(document, Mapping):
         raise LaboratoryError("", f'a laboratory is one JSON object: {{"format": "{FORMAT}", ...}}')
+    if document.get("format") == FORMER:
+        document = {**document, "format": FORMAT}
     try:
         return Laboratory.model_validate(document)
     except ValidationError as fault:
