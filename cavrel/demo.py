@@ -4,7 +4,7 @@ import json
 from pathlib import Path
 from uuid import UUID, uuid5
 
-from cavrel.store import standing
+from cavrel.store import course_exists
 from cavrel.store.pool import Pool, transaction
 
 FILE = Path(__file__).resolve().parent / "demo.json"
@@ -22,7 +22,7 @@ def load(pool: Pool) -> None:
     course = body["course"]
     runs, lessons = ([key(f"{kind} {i}") for i in range(len(body[f"{kind}s"]))] for kind in ("run", "lesson"))
     with transaction(pool) as connection:
-        if standing.there(connection, course["slug"], course["benches"], lessons, runs):
+        if course_exists.there(connection, course["slug"], course["benches"], lessons, runs):
             return
     # The computation takes a second to load, and a server that starts has no need of it.
     from cavrel.democourse import put

@@ -12,13 +12,13 @@ from typing import Any
 from cavrel import watch
 from cavrel.bounded.pool import NICE
 from cavrel.service import working
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 from cavrel.store import queue
 from cavrel.store.pool import open_pool
 from cavrel.workers import end_with_parent
 
 
-def _make(opened: Opened, kind: str, options: Mapping[str, Any]) -> tuple[str, bytes]:
+def _make(opened: RunView, kind: str, options: Mapping[str, Any]) -> tuple[str, bytes]:
     from cavrel.present import zones
     from cavrel.web import files
 

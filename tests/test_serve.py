@@ -20,7 +20,7 @@ import pytest
 from click.testing import CliRunner
 
 from cavrel import cli, demo, workers
-from cavrel.store import standing
+from cavrel.store import course_exists
 from cavrel.store.cluster import Cluster, free_port
 from cavrel.store.migrate import migrate
 from cavrel.store.pool import DatabaseAway, open_pool, transaction
@@ -287,8 +287,8 @@ def test_the_catalogue_needs_no_library_of_units_and_no_algebra() -> None:
 def test_a_course_that_stands_is_not_made_again(cluster: Cluster, demonstrated: str) -> None:
     with open_pool(copied(cluster, demonstrated), size=1) as pool, transaction(pool) as connection:
         runs, none = [demo.key(f"run {i}") for i in range(3)], list[UUID]()
-        assert standing.there(connection, "tallow-quay", ["Beacon", "Wick"], [demo.key("lesson 0")], runs)
-        assert not standing.there(connection, "tallow-quay", ["Beacon", "Buoy"], none, runs)
-        assert not standing.there(connection, "tallow-quay", ["Beacon"], [demo.key("another lesson")], runs)
-        assert not standing.there(connection, "tallow-quay", ["Beacon"], none, [*runs, demo.key("another run")])
-        assert not standing.there(connection, "another-course", ["Beacon"], none, runs)
+        assert course_exists.there(connection, "tallow-quay", ["Beacon", "Wick"], [demo.key("lesson 0")], runs)
+        assert not course_exists.there(connection, "tallow-quay", ["Beacon", "Buoy"], none, runs)
+        assert not course_exists.there(connection, "tallow-quay", ["Beacon"], [demo.key("another lesson")], runs)
+        assert not course_exists.there(connection, "tallow-quay", ["Beacon"], none, [*runs, demo.key("another run")])
+        assert not course_exists.there(connection, "another-course", ["Beacon"], none, runs)

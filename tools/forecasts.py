@@ -13,9 +13,9 @@ import numpy as np
 from cavrel import catalogue
 from cavrel.core.analysis import analyse
 from cavrel.core.logbook import run as runs
-from cavrel.core.plan.better import Planner
 from cavrel.core.plan.changes import Setup
 from cavrel.core.plan.forecast import DRAWN
+from cavrel.core.plan.improvements import Planner
 from cavrel.core.simulate import simulate
 
 FIRST_SEED = 10_000

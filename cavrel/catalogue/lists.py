@@ -9,7 +9,7 @@ from typing import Any
 
 from cavrel.catalogue import constants
 from cavrel.core.definition.reference import ReferenceValue
-from cavrel.core.plan.better import Family
+from cavrel.core.plan.improvements import Family
 from cavrel.core.quantity import units
 
 HERE = Path(__file__).resolve().parent

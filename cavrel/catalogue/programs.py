@@ -13,9 +13,9 @@ from cavrel.core.definition.rules import HouseRules
 from cavrel.core.definition.steps import EarlierGauge, Program
 from cavrel.core.errors import CavrelError, DefinitionError
 from cavrel.core.laboratory import EMPTY, Laboratory
-from cavrel.core.laboratory.taken import CourseValue
+from cavrel.core.laboratory.selection import CourseValue
 from cavrel.core.logbook.run import EarlierText, RunDocument
-from cavrel.core.plan.better import Family, Planner
+from cavrel.core.plan.improvements import Family, Planner
 from cavrel.core.remember import by_identity
 from cavrel.core.slips import Alternative
 

@@ -11,12 +11,12 @@ from cavrel.core.errors import CavrelError
 from cavrel.core.words import counted
 
 if TYPE_CHECKING:
-    from cavrel.service.opened import Opened
+    from cavrel.service.run_view import RunView
 
 FORMATS = ["pdf", "html", "package", "xlsx", "ods", "notebook", "tex", "csv", "svg", "json"]
 
 
-def _opened(run: str) -> "Opened":
+def _opened(run: str) -> "RunView":
     """A run of the database, or of a file. Raises CavrelError."""
     from cavrel.service import run_import
     from cavrel.service.opening import open_run
@@ -24,7 +24,7 @@ def _opened(run: str) -> "Opened":
 
     if run.isascii() and run.isdigit() and not Path(run).exists():
 
-        def find(url: str) -> "Opened | None":
+        def find(url: str) -> "RunView | None":
             with open_pool(url, size=2) as pool:
                 return open_run(pool, int(run))
 

@@ -1,4 +1,4 @@
-"""Commands around a server: it is started, a sensor plays into it, its database is brought up to date, kept and put back."""
+"""Commands around a server: it is started, a sensor column_role into it, its database is brought up to date, kept and put back."""
 
 import sys
 from collections.abc import Callable

@@ -15,7 +15,7 @@ from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
 from cavrel.graph import strip
 from cavrel.present.optional import optional
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 MOST = 9
 _PREDICTED_POWERS = {
@@ -52,7 +52,7 @@ class Stamp:
 
 
 @optional("other axes", list)
-def stamps(opened: Opened, fit: FitAnalysis) -> list[Stamp]:
+def stamps(opened: RunView, fit: FitAnalysis) -> list[Stamp]:
     """The strip for the columns behind a fit, straightest first; what the law names and what was predicted are always among them."""
     body = opened.definition.fits[fit.name]
     found = candidates(opened.analysis, fit)
@@ -99,7 +99,7 @@ def _called(name: str, power: float) -> str:
     return f"ln {typeset(parse(name))}" if power == LOG else typeset(parse(axis_formula(name, "", power)))
 
 
-def on_own_axes(opened: Opened, series: str, x: str, y: str) -> tuple[Opened, str]:
+def on_own_axes(opened: RunView, series: str, x: str, y: str) -> tuple[RunView, str]:
     """The run with one more straight line, on axes that somebody picked or typed, and the line’s name. Raises CavrelError for formulas that
     cannot be read, and KeyError for a table that the experiment does not have."""
     if series not in opened.definition.series:

@@ -12,11 +12,11 @@ from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
 from cavrel.core.simulate.shown import written
-from cavrel.graph import faces, signs
-from cavrel.graph.faces import Face
+from cavrel.graph import indicators, instrument_faces
+from cavrel.graph.instrument_faces import Face
 from cavrel.present import notes
 from cavrel.present.traces import sample_unit
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 DO = {
     "needle": "Move the contact until the pointer stays at zero.",
@@ -62,7 +62,7 @@ class View:
     watch_for: str = ""
 
 
-def view(opened: Opened, bench: Bench, text: str, take: int) -> View:
+def view(opened: RunView, bench: Bench, text: str, take: int) -> View:
     """What is shown at the place ``text``, a slot or ``zero:`` with an instrument. Raises CavrelError for no such place."""
     if text.startswith("zero:"):
         name = text.removeprefix("zero:")
@@ -75,9 +75,15 @@ def view(opened: Opened, bench: Bench, text: str, take: int) -> View:
         )  # fmt: skip
     if text == "afloat":
         share = bench.afloat()
-        said = signs.afloat_says(share)
+        said = indicators.afloat_says(share)
         return View(
-            slot=text, where="In the bowl", scene="afloat", do=said, face=None, sign=signs.afloat(share, said), data={}
+            slot=text,
+            where="In the bowl",
+            scene="afloat",
+            do=said,
+            face=None,
+            sign=indicators.afloat(share, said),
+            data={},
         )
     slot = Slot.read(text)
     if slot is None or not slot.reads:
@@ -108,7 +114,7 @@ def view(opened: Opened, bench: Bench, text: str, take: int) -> View:
     )
 
 
-def _where(opened: Opened, slot: Slot) -> str:
+def _where(opened: RunView, slot: Slot) -> str:
     """What is read and where: its label, row and trial."""
     spec = opened.program.input_of.get(slot.key)
     if spec is None or not slot.series:
@@ -138,10 +144,10 @@ def _scene(shown: Shown) -> str:
 
 def _sign(shown: Shown, where: str) -> str:
     if shown.found is not None:
-        return signs.sign(shown.found.sign, where)
+        return indicators.sign(shown.found.sign, where)
     if shown.turns is not None:
-        return signs.motion("turn", where)
-    return signs.motion(shown.motion, where) if shown.laps is not None else ""
+        return indicators.motion("turn", where)
+    return indicators.motion(shown.motion, where) if shown.laps is not None else ""
 
 
 def _data(shown: Shown) -> dict[str, Any]:
@@ -210,7 +216,7 @@ def _samples(shown: Shown) -> dict[str, Any]:
     }
 
 
-def _face(opened: Opened, shown: Shown, title: str) -> Face:
+def _face(opened: RunView, shown: Shown, title: str) -> Face:
     """The instrument that shows a reading."""
     spec = shown.spec
     gauge = spec.gauge
@@ -218,35 +224,37 @@ def _face(opened: Opened, shown: Shown, title: str) -> Face:
     kind = own.kind if own and own.kind else ""
     value = shown.value if shown.course is None else _first(shown)
     if gauge is None or not gauge.least_count:
-        return faces.display(written(spec, value), spec.unit.pretty, title)
+        return instrument_faces.display(written(spec, value), spec.unit.pretty, title)
     if not kind and spec.series is None:
-        return faces.card(written(spec, value), spec.unit.pretty, title)
+        return instrument_faces.card(written(spec, value), spec.unit.pretty, title)
     least, unit = gauge.least_count, spec.unit
     step, decimals = least / unit.factor, decimals_of(least, unit)
     at = unit.from_si(value)
     if kind.startswith("vernier caliper") and 2 <= round(1e-3 / least) <= 50:
-        return faces.vernier(value * 1e3, 1.0, round(1e-3 / least), ("the scale", "vernier"), title)
+        return instrument_faces.vernier(value * 1e3, 1.0, round(1e-3 / least), ("the scale", "vernier"), title)
     if kind == "micrometer":
-        return faces.micrometer(value * 1e3, title)
+        return instrument_faces.micrometer(value * 1e3, title)
     if kind == "spectrometer vernier" and 2 <= round(math.radians(0.5) / least) <= 60:
         lines = round(math.radians(0.5) / least)
-        return faces.vernier(math.degrees(value), 0.5, lines, ("the circle", "vernier"), title, every=2, unit="°")
+        return instrument_faces.vernier(
+            math.degrees(value), 0.5, lines, ("the circle", "vernier"), title, every=2, unit="°"
+        )
     if kind == "protractor" and abs(math.degrees(value)) <= 60:
-        return faces.protractor(math.degrees(value), math.degrees(least), title)
+        return instrument_faces.protractor(math.degrees(value), math.degrees(least), title)
     if kind == "thermometer":
-        return faces.thermometer(at, step, unit.pretty, decimals, title)
+        return instrument_faces.thermometer(at, step, unit.pretty, decimals, title)
     if kind in ("analogue meter", "galvanometer", "spring balance"):
         full = _full(own.full_scale if own else None, unit, at, step)
-        return faces.dial(at, step, full, unit.pretty, decimals, title, both=at < 0)
+        return instrument_faces.dial(at, step, full, unit.pretty, decimals, title, both=at < 0)
     if kind == "triple-beam balance":
-        return faces.beams(max(at, 0.0), step, unit.pretty, decimals, title)
+        return instrument_faces.beams(max(at, 0.0), step, unit.pretty, decimals, title)
     if kind in ("metre rule", "tape", "optical scale", "spot galvanometer"):
         reach = _reach(shown)
         look = "spot" if kind in ("optical scale", "spot galvanometer") else "rule"
-        return faces.scale(
+        return instrument_faces.scale(
             at, step, unit.pretty, decimals, title, reach, look, starts=look == "rule" and not (reach and reach[0] < 0)
         )
-    return faces.display(written(spec, value), unit.pretty, title, decimals, step)
+    return instrument_faces.display(written(spec, value), unit.pretty, title, decimals, step)
 
 
 def _first(shown: Shown) -> float:

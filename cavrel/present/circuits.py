@@ -9,14 +9,14 @@ from cavrel.core.quantity.rounding import significant
 from cavrel.graph.circuit import answered
 from cavrel.present import texts
 from cavrel.present.optional import optional
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 _LONGEST = 10
 """Characters of a number that a drawing has room for."""
 
 
 @optional("the circuit", lambda: None)
-def circuit(opened: Opened) -> tuple[str, str] | None:
+def circuit(opened: RunView) -> tuple[str, str] | None:
     """(caption, drawing) of the circuit as the newest reading left it; None where there is no circuit or nothing was read."""
     last = _read_last(opened)
     drawing = pictures.drawing(opened.base.id, opened.state.run.options, "circuits")
@@ -51,7 +51,7 @@ def circuit(opened: Opened) -> tuple[str, str] | None:
     return (f"{series.label}: {series.row} {last.row}" if series else "What was read", shown)
 
 
-def _read_last(opened: Opened) -> Slot | None:
+def _read_last(opened: RunView) -> Slot | None:
     """Where the newest reading stands."""
     for entry in reversed(opened.entries):
         slot = Slot.read(entry.slot)
@@ -60,7 +60,7 @@ def _read_last(opened: Opened) -> Slot | None:
     return None
 
 
-def _typed(opened: Opened, key: str, row: int) -> str:
+def _typed(opened: RunView, key: str, row: int) -> str:
     """The one reading that stands there as it was typed, where that is a plain number."""
     slot = f"{key}.{row + 1}.1" if "." in key else f"quantities.{key}.1"
     entry = opened.state.latest.get(slot)
@@ -70,7 +70,7 @@ def _typed(opened: Opened, key: str, row: int) -> str:
     return text if text.replace(",", "").replace(".", "").isdecimal() else ""
 
 
-def _places(opened: Opened, key: str) -> int:
+def _places(opened: RunView, key: str) -> int:
     """Decimals of what a gauge shows; of what is computed, by its uncertainty."""
     values = opened.analysis.values[key]
     read = opened.program.input_of.get(key)

@@ -8,11 +8,11 @@ from cavrel.core.errors import CavrelError
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
 from cavrel.present.optional import optional
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 
 @optional("what conventions change", dict)
-def what_change(opened: Opened) -> dict[str, dict[str, str]]:
+def what_change(opened: RunView) -> dict[str, dict[str, str]]:
     """By convention and choice, what it changes of formulas and labels, in words; nothing for the choice in force."""
     found: dict[str, dict[str, str]] = {}
     now = opened.state.run.options

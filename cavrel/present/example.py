@@ -9,21 +9,21 @@ from cavrel.core.errors import CavrelError
 from cavrel.core.laboratory import EMPTY
 from cavrel.core.logbook import run as runs
 from cavrel.core.logbook import slots_of
-from cavrel.core.plan.better import Planner
 from cavrel.core.plan.changes import Setup
 from cavrel.core.plan.forecast import DRAWN, Forecast
+from cavrel.core.plan.improvements import Planner
 from cavrel.core.remember import by_identity
 from cavrel.core.simulate import simulate
 from cavrel.present import graphs, result_lines, tables
-from cavrel.present.promise import Promise, promise
-from cavrel.service.opened import Opened, unstarted
+from cavrel.present.expected_result import Promise, promise
+from cavrel.service.run_view import RunView, unstarted
 
 SEED = 3
 ROWS = 6
 """Rows of a finished table that are shown."""
 
 
-def promises(blank: Opened) -> tuple[list[Promise], str]:
+def promises(blank: RunView) -> tuple[list[Promise], str]:
     """What the plan as the definition gives it promises of each result, and the minutes it takes; nothing where it has no stand-in."""
     try:
         planner = catalogue.planner(blank.base, blank.state.run.options, blank.analysis.rules)
@@ -58,7 +58,7 @@ def finished(definition: Definition, options: Mapping[str, str]) -> dict[str, An
     }
 
 
-def gravity(opened: Opened) -> str:
+def gravity(opened: RunView) -> str:
     """g in use with where it comes from, where the experiment uses it; empty where it does not."""
     uses = opened.program.used_accepted
     named = any(result.accepted == "g_local" for result in opened.program.definition.results.values())

@@ -3,22 +3,22 @@
 import json
 import re
 
-from cavrel.core.document import carried, latex, package, tables
-from cavrel.core.document.carried import Carried, renumbered
+from cavrel.core.document import latex, logbook_file, package, tables
+from cavrel.core.document.logbook_file import Carried, renumbered
 from cavrel.core.document.notebook import notebook
 from cavrel.core.document.tables import Table
 from cavrel.core.document.workbook import workbook
-from cavrel.present import measure, printed, report
-from cavrel.service.opened import Opened
+from cavrel.present import measure, print_tables, report
+from cavrel.service.run_view import RunView
 from cavrel.store.runs import Run
 
 
-def tables_of(opened: Opened) -> list[Table]:
+def tables_of(opened: RunView) -> list[Table]:
     """Quantities, series and results of the run as it stands."""
     return tables.tables(opened.analysis)
 
 
-def package_of(opened: Opened) -> bytes:
+def package_of(opened: RunView) -> bytes:
     """Tables, run, definition, result, logbook and laboratory in one archive: what it takes to go on with the run elsewhere."""
     data = measure.data(opened)
     laboratory = opened.laboratory
@@ -26,7 +26,7 @@ def package_of(opened: Opened) -> bytes:
         "run.json": data["run"],
         "definition.json": opened.base.document(),
         "result.json": data["result"],
-        "logbook.json": carried.document(carried_of(opened)),
+        "logbook.json": logbook_file.document(carried_of(opened)),
         "laboratory.json": laboratory.model_dump(mode="json", by_alias=True, exclude_defaults=True)
         | {"format": laboratory.format},
     }
@@ -34,7 +34,7 @@ def package_of(opened: Opened) -> bytes:
     return package.archive(opened.title, opened.run.experiment, tables_of(opened), documents, made)
 
 
-def book_of(opened: Opened, kind: str) -> bytes:
+def book_of(opened: RunView, kind: str) -> bytes:
     """The run as a workbook, ``xlsx`` or ``ods``."""
     from cavrel.core.document import spreadsheets  # half a second of libraries that only a workbook should cost
 
@@ -42,18 +42,18 @@ def book_of(opened: Opened, kind: str) -> bytes:
     return spreadsheets.xlsx(pages) if kind == "xlsx" else spreadsheets.ods(pages)
 
 
-def notebook_of(opened: Opened) -> str:
+def notebook_of(opened: RunView) -> str:
     """The run as a notebook that works every result out again."""
     return json.dumps(notebook(opened.analysis, opened.title), indent=1, ensure_ascii=False) + "\n"
 
 
-def latex_of(opened: Opened) -> str:
+def latex_of(opened: RunView) -> str:
     """The report's tables for LaTeX: quantities, readings, results."""
     found = []
-    once = printed.quantities(opened)
+    once = print_tables.quantities(opened)
     if once:
         found.append(latex.table("Quantities of the run", [("quantity", ""), ("value", "")], once))
-    found += [latex.table(report.caption(opened, t.caption), t.head, t.rows) for t in printed.tables(opened)]
+    found += [latex.table(report.caption(opened, t.caption), t.head, t.rows) for t in print_tables.tables(opened)]
     results = report.results(opened)
     if results:
         head = [("result", ""), ("value", ""), ("compared with", "")]
@@ -62,7 +62,7 @@ def latex_of(opened: Opened) -> str:
     return "\n".join(found)
 
 
-def carried_of(opened: Opened) -> Carried:
+def carried_of(opened: RunView) -> Carried:
     """The run's logbook, counted from 1."""
     run = opened.run
     return Carried(
@@ -75,7 +75,7 @@ def carried_of(opened: Opened) -> Carried:
     )
 
 
-def file_name(opened: Opened) -> str:
+def file_name(opened: RunView) -> str:
     """A name for files of an opened run."""
     return file_of(opened.run)
 

@@ -5,8 +5,8 @@ import re
 
 from cavrel.core.document import result_text
 from cavrel.core.quantity.rounding import percent
-from cavrel.present import departed
-from cavrel.service.opened import Opened
+from cavrel.present import departures
+from cavrel.service.run_view import RunView
 
 _FIELD = re.compile(r"\{([A-Za-z][A-Za-z0-9_]*)(?:\.([a-z]+))?\}")
 KINDS = {
@@ -20,13 +20,13 @@ KINDS = {
 DEPARTURES = "departures"
 
 
-def filled(opened: Opened, text: str) -> str:
+def filled(opened: RunView, text: str) -> str:
     """``text`` with every field that is known in place of its name; any other braces stay as they were typed."""
 
     def value(match: re.Match[str]) -> str:
         name, kind = match[1], match[2] or ""
         if (name, kind) == (DEPARTURES, ""):
-            return "; ".join(departed.deviations(opened)) or "none"
+            return "; ".join(departures.deviations(opened)) or "none"
         if name not in opened.analysis.results or kind not in KINDS:
             return match[0]
         return of_result(opened, name, kind)
@@ -34,7 +34,7 @@ def filled(opened: Opened, text: str) -> str:
     return _FIELD.sub(value, text)
 
 
-def of_result(opened: Opened, name: str, kind: str) -> str:
+def of_result(opened: RunView, name: str, kind: str) -> str:
     """What a field of a result says now."""
     result = opened.analysis.results[name]
     if result.reason:

@@ -17,11 +17,11 @@ from cavrel.core.quantity.rounding import significant
 from cavrel.core.quantity.value import amount_text
 from cavrel.core.words import counted
 from cavrel.graph.points import enlarged
-from cavrel.present import axes, graphs, listed, notes, worked
-from cavrel.present.looks import DRAWN, Wanted
+from cavrel.present import axes, derivation_steps, graphs, notes, points_table
+from cavrel.present.fit_choices import DRAWN, Wanted
 from cavrel.present.notes import Note
 from cavrel.present.texts import one_line
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -44,7 +44,7 @@ class Reading:
     follows: list[tuple[str, str]]
 
 
-def _reading(opened: Opened, fit: FitAnalysis) -> Reading:
+def _reading(opened: RunView, fit: FitAnalysis) -> Reading:
     body = opened.definition.fits[fit.name]
     assert body.x is not None
     meaning = opened.meanings.get(fit.name)
@@ -64,11 +64,11 @@ def _reading(opened: Opened, fit: FitAnalysis) -> Reading:
         slope=texts["slope"],
         intercept=texts["intercept"],
         intercept_says=_intercept_says(opened, fit),
-        follows=worked.steps(opened, fit),
+        follows=derivation_steps.steps(opened, fit),
     )
 
 
-def _parameters(opened: Opened, fit: FitAnalysis) -> list[tuple[str, str]]:
+def _parameters(opened: RunView, fit: FitAnalysis) -> list[tuple[str, str]]:
     """Every parameter of a fit with its value as text."""
     return [
         (name, "longer than these readings can tell" if name in fit.unbounded else _parameter(opened, fit, name))
@@ -76,12 +76,12 @@ def _parameters(opened: Opened, fit: FitAnalysis) -> list[tuple[str, str]]:
     ]
 
 
-def _parameter(opened: Opened, fit: FitAnalysis, name: str) -> str:
+def _parameter(opened: RunView, fit: FitAnalysis, name: str) -> str:
     found = fit.parameters[name]
     return opened.analysis.measured(found.value, found.u, found.unit).text()
 
 
-def _intercept_says(opened: Opened, fit: FitAnalysis) -> str:
+def _intercept_says(opened: RunView, fit: FitAnalysis) -> str:
     """Whether the intercept is what the law says, in words of degree, and what it would mean."""
     meaning = opened.meanings.get(fit.name)
     intercept = fit.parameters["intercept"]
@@ -101,7 +101,7 @@ def _intercept_says(opened: Opened, fit: FitAnalysis) -> str:
     return f"probably not zero: z = {size:.1f}{_offset(opened, fit)}" if size < math.inf else "the law says zero"
 
 
-def _named(opened: Opened, node: Node) -> str:
+def _named(opened: RunView, node: Node) -> str:
     """The label and the value of what an intercept stands for, where that is one thing."""
     if not isinstance(node, Name):
         return ""
@@ -112,7 +112,7 @@ def _named(opened: Opened, node: Node) -> str:
     return ""
 
 
-def _offset(opened: Opened, fit: FitAnalysis) -> str:
+def _offset(opened: RunView, fit: FitAnalysis) -> str:
     """What an intercept that should be none would mean: an amount added to every abscissa, where that is a column as read."""
     body, slope = opened.definition.fits[fit.name], fit.parameters["slope"]
     column = opened.definition.series[body.series].columns.get(body.x or "")
@@ -124,7 +124,7 @@ def _offset(opened: Opened, fit: FitAnalysis) -> str:
     return f"; as if every {one_line(body.x or '')} were {amount_text(abs(offset), unit, 2, True)} too {way}"
 
 
-def _notes(opened: Opened, fit: FitAnalysis | None, times: tuple[int, int], drawn_small: bool) -> list[Note]:
+def _notes(opened: RunView, fit: FitAnalysis | None, times: tuple[int, int], drawn_small: bool) -> list[Note]:
     about_fit = [f for f in opened.findings if f.fit or f.code in ("off-line", "miscount", "stands-apart")]
     found_notes = [*map(notes.of_finding, about_fit), *notes.left_out(opened)]
     found = fit.diagnostics if fit is not None else None
@@ -172,7 +172,7 @@ def _notes(opened: Opened, fit: FitAnalysis | None, times: tuple[int, int], draw
     return [*found_notes, *notes.notes_of_bench(opened)]
 
 
-def _of_what(opened: Opened, fit: FitAnalysis) -> str:
+def _of_what(opened: RunView, fit: FitAnalysis) -> str:
     """Whose uncertainty, as the subject of a sentence."""
     names = list(fit.parameters)
     if opened.definition.fits[fit.name].model == "mean":
@@ -182,7 +182,7 @@ def _of_what(opened: Opened, fit: FitAnalysis) -> str:
     return "The slope takes its uncertainty" if names == ["slope"] else "The curve’s parameters take their uncertainty"
 
 
-def _pills(opened: Opened) -> list[tuple[str, str]]:
+def _pills(opened: RunView) -> list[tuple[str, str]]:
     """(fit, what it is called) for the choice of graphs: its axes, or its label where two fits share them."""
     axes = {
         name: f"{typeset(parse(body.y))}{f' against {typeset(parse(body.x))}' if body.x else ''}"
@@ -195,7 +195,7 @@ def _pills(opened: Opened) -> list[tuple[str, str]]:
     ]
 
 
-def content(opened: Opened, wanted: Wanted) -> tuple[dict[str, Any], list[Note]]:
+def content(opened: RunView, wanted: Wanted) -> tuple[dict[str, Any], list[Note]]:
     """What the page shows within its frame, and its margin. Raises KeyError for a fit or a table that the experiment does not have."""
     if not wanted.series:
         return _content(opened, wanted.fit, wanted)
@@ -212,7 +212,7 @@ def content(opened: Opened, wanted: Wanted) -> tuple[dict[str, Any], list[Note]]
     return {**shown, "typed": wanted, "stamps": strip, "pills": _pills(opened)}, found
 
 
-def _content(opened: Opened, wanted: str, asked: Wanted) -> tuple[dict[str, Any], list[Note]]:
+def _content(opened: RunView, wanted: str, asked: Wanted) -> tuple[dict[str, Any], list[Note]]:
     wanted = wanted or (opened.fit.name if opened.fit else "")
     fit = opened.analysis.fits[wanted] if wanted else None
     drawn = graphs.fit_graphs(opened, fit, asked.draw.split(".")) if fit is not None else None
@@ -236,7 +236,7 @@ def _content(opened: Opened, wanted: str, asked: Wanted) -> tuple[dict[str, Any]
         "title": title,
         "reading": reading,
         "parameters": _parameters(opened, fit) if fit is not None and fit.made else [],
-        "listed": listed.listed(opened, fit) if fit is not None else None,
+        "listed": points_table.listed(opened, fit) if fit is not None else None,
         "stamps": axes.stamps(opened, fit) if fit is not None else [],
         "by_hand": [(DRAWN[key], asked.address(key), key in asked.draw.split(".")) for key in can],
         "at": _at(opened, fit, asked.at) if fit is not None and fit.drawable and body and body.x else None,
@@ -247,7 +247,7 @@ def _content(opened: Opened, wanted: str, asked: Wanted) -> tuple[dict[str, Any]
     return content, _notes(opened, fit, drawn.times if drawn else (1, 1), drawn.hidden if drawn else False)
 
 
-def _at(opened: Opened, fit: FitAnalysis, text: str) -> dict[str, str]:
+def _at(opened: RunView, fit: FitAnalysis, text: str) -> dict[str, str]:
     """What the line says at an abscissa that somebody typed."""
     step = opened.program.fits[fit.name]
     shown = {"text": text, "unit": step.x_unit.pretty, "value": "", "interval": "", "outside": "", "fault": ""}
@@ -262,7 +262,7 @@ def _at(opened: Opened, fit: FitAnalysis, text: str) -> dict[str, str]:
     return {**shown, "value": value, "interval": interval, "outside": beyond}
 
 
-def data(opened: Opened) -> dict[str, Any]:
+def data(opened: RunView) -> dict[str, Any]:
     """The fits and flags as data."""
     whole = result_document(opened.analysis, opened.findings, opened.suspected.suspects, opened.meanings)
     return {"title": opened.run.title, "bench": opened.run.bench, "fits": whole["fits"], "flags": whole["flags"]}

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from cavrel.core.definition.steps import Input
 from cavrel.core.quantity.value import MeasuredValue
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 from cavrel.store.summaries import Listed
 
 MOST = 6
@@ -26,7 +26,7 @@ class Offer:
     bench: str
 
 
-def wanted(opened: Opened) -> dict[str, list[Input]]:
+def wanted(opened: RunView) -> dict[str, list[Input]]:
     """By experiment: the quantities of this run that its results can be taken for."""
     found: dict[str, list[Input]] = {}
     for spec in opened.analysis.program.inputs:
@@ -35,7 +35,7 @@ def wanted(opened: Opened) -> dict[str, list[Input]]:
     return found
 
 
-def offers(opened: Opened, runs: Mapping[str, Sequence[Listed]]) -> tuple[Offer, ...]:
+def offers(opened: RunView, runs: Mapping[str, Sequence[Listed]]) -> tuple[Offer, ...]:
     """What can be taken: the result in the quantity's own unit, with its standard uncertainty. ``runs``: by experiment, the newest first."""
     found = []
     for experiment, specs in wanted(opened).items():

@@ -4,12 +4,12 @@ from typing import Any
 
 from cavrel import catalogue
 from cavrel.core.definition import Instrument
-from cavrel.core.laboratory.taken import of_task
-from cavrel.core.logbook import in_force
-from cavrel.present import exchanged
+from cavrel.core.laboratory.selection import of_task
+from cavrel.core.logbook import effective
+from cavrel.present import instrument_changes
 from cavrel.present.texts import amount
 from cavrel.service.laboratories import taken
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 _TYPED = (
     ("label", "name", ""),
@@ -25,7 +25,7 @@ _TYPED = (
 """What may be typed of an instrument: field, words, an example. A dead time is asked for only where a formula takes it off."""
 
 
-def instruments(opened: Opened) -> list[dict[str, Any]]:
+def instruments(opened: RunView) -> list[dict[str, Any]]:
     """The run's instruments: what is said of each, what could stand in for it, and its zero reading."""
     run, usual = opened.state.run, taken(opened.definition, opened.laboratory).instruments
     found = []
@@ -54,7 +54,7 @@ def instruments(opened: Opened) -> list[dict[str, Any]]:
                 "says": ", ".join(said),
                 "zero": run.zeros.get(name, ""),
                 "zero_check": now.zero_check,
-                "taken": exchanged.taken(opened, name),
+                "taken": instrument_changes.taken(opened, name),
                 "reads": ", ".join(dict.fromkeys(s.label for s in used)),
                 "typed": _typed(now, f"{name}.dead_time" in opened.program.constants),
                 "own": name in chosen,
@@ -65,17 +65,17 @@ def instruments(opened: Opened) -> list[dict[str, Any]]:
     return found
 
 
-def chosen_here(opened: Opened) -> set[str]:
+def chosen_here(opened: RunView) -> set[str]:
     """Instruments that this run itself chose, when it was started or in its plan."""
     entries = opened.state.latest.items()
     chosen = {
-        slot.removeprefix("instrument:") for slot, e in entries if slot.startswith("instrument:") and in_force(e)[1]
+        slot.removeprefix("instrument:") for slot, e in entries if slot.startswith("instrument:") and effective(e)[1]
     }
     return chosen | set(opened.run.instruments)
 
 
 def _choices(
-    opened: Opened, own: Instrument, replaced: bool, label: str, kind: str
+    opened: RunView, own: Instrument, replaced: bool, label: str, kind: str
 ) -> list[tuple[str, list[dict[str, Any]]]]:
     """What can stand in for an instrument: the laboratory's own first, then kinds of the shared list. ``replaced``: its own kind is not what
     is taken as a rule; ``label`` and ``kind`` of the one chosen."""

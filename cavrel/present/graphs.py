@@ -19,7 +19,7 @@ from cavrel.graph import numberline, points
 from cavrel.graph.points import Axis, Mark
 from cavrel.graph.scale import fit_scale
 from cavrel.present.texts import one_line
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +42,7 @@ class FitGraphs:
     read_off: tuple[str, ...] = ()
 
 
-def _states(opened: Opened, series: str) -> dict[int, str]:
+def _states(opened: RunView, series: str) -> dict[int, str]:
     """Rows (from 1) that are left out or suspected."""
     states: dict[int, str] = {}
     for finding in opened.findings:
@@ -56,7 +56,7 @@ def _states(opened: Opened, series: str) -> dict[int, str]:
 
 
 def _marks(
-    opened: Opened,
+    opened: RunView,
     series: str,
     x: np.ndarray,
     y: np.ndarray,
@@ -92,7 +92,7 @@ def _marks(
     return marks
 
 
-def fit_axes(opened: Opened, fit: FitAnalysis) -> tuple[Axis, Axis]:
+def fit_axes(opened: RunView, fit: FitAnalysis) -> tuple[Axis, Axis]:
     """The axes of a fit."""
     body, step = opened.definition.fits[fit.name], opened.program.fits[fit.name]
     return (
@@ -101,7 +101,7 @@ def fit_axes(opened: Opened, fit: FitAnalysis) -> tuple[Axis, Axis]:
     )
 
 
-def fit_marks(opened: Opened, fit: FitAnalysis) -> list[Mark]:
+def fit_marks(opened: RunView, fit: FitAnalysis) -> list[Mark]:
     """The readings on a fit's axes."""
     series = opened.program.fits[fit.name].series
     step = opened.program.fits[fit.name]
@@ -109,7 +109,7 @@ def fit_marks(opened: Opened, fit: FitAnalysis) -> list[Mark]:
     return _marks(opened, series, fit.x, fit.y, fit.u_x, fit.u_y, fit_axes(opened, fit), scales)
 
 
-def _live_fit(opened: Opened) -> FitAnalysis | None:
+def _live_fit(opened: RunView) -> FitAnalysis | None:
     for entry in reversed(opened.entries):
         slot = Slot.read(entry.slot)
         for name, step in opened.program.fits.items():
@@ -118,7 +118,7 @@ def _live_fit(opened: Opened) -> FitAnalysis | None:
     return opened.fit
 
 
-def small(opened: Opened) -> str | None:
+def small(opened: RunView) -> str | None:
     """The small live graph: of the first fit over the table last written in."""
     fit = _live_fit(opened)
     if fit is None:
@@ -128,7 +128,7 @@ def small(opened: Opened) -> str | None:
     return points.small(marks, x_axis, y_axis, points.described(f"{y_axis.symbol} against {x_axis.symbol}", marks))
 
 
-def fit_graphs(opened: Opened, fit: FitAnalysis, draw: Collection[str] = ()) -> FitGraphs:
+def fit_graphs(opened: RunView, fit: FitAnalysis, draw: Collection[str] = ()) -> FitGraphs:
     """The raw curve and the straight line. ``draw``: what stands in the graph next to the line, by the names of `looks.DRAWN`."""
     x_axis, y_axis = fit_axes(opened, fit)
     marks = fit_marks(opened, fit)
@@ -178,7 +178,7 @@ def fit_graphs(opened: Opened, fit: FitAnalysis, draw: Collection[str] = ()) -> 
     return FitGraphs(raw, law, line, times, hidden, tuple(read_off))
 
 
-def company(opened: Opened, fit: FitAnalysis) -> list[drawn_line.Beside]:
+def company(opened: RunView, fit: FitAnalysis) -> list[drawn_line.Beside]:
     """The other parts of the run that stand on the same axes, in this one's units: curves through other tables with the same kinds of x and
     y."""
     step = opened.program.fits[fit.name]
@@ -203,7 +203,7 @@ def company(opened: Opened, fit: FitAnalysis) -> list[drawn_line.Beside]:
 
 
 def _by_hand(
-    opened: Opened, fit: FitAnalysis, fitted: drawn_line.FittedLine, draw: Collection[str]
+    opened: RunView, fit: FitAnalysis, fitted: drawn_line.FittedLine, draw: Collection[str]
 ) -> tuple[drawn_line.FittedLine, list[str]]:
     """The line with what schools draw next to it, and what is read off."""
     step = opened.program.fits[fit.name]
@@ -243,7 +243,7 @@ def _by_hand(
     return fitted, said
 
 
-def _raw(opened: Opened, fit: FitAnalysis) -> tuple[str | None, bool]:
+def _raw(opened: RunView, fit: FitAnalysis) -> tuple[str | None, bool]:
     """The readings as they were taken, where that is another picture, and whether the law is drawn in it."""
     columns = raw_columns(opened.analysis, fit)
     body = opened.definition.fits[fit.name]
@@ -263,13 +263,13 @@ def _called(axis: Axis) -> str:
     return axis.word or axis.symbol
 
 
-def _column_axis(opened: Opened, values: Values) -> Axis:
+def _column_axis(opened: RunView, values: Values) -> Axis:
     series, name = values.key.split(".")
     label = opened.definition.series[series].columns[name].label
     return Axis(label.lower() if len(label) < 18 else "", one_line(name), values.unit.pretty)
 
 
-def _alike(opened: Opened, one: str, other: str) -> bool:
+def _alike(opened: RunView, one: str, other: str) -> bool:
     """Whether two results are two ways to one value: one the weighted mean of the other, or both compared with one accepted value."""
     first, second = opened.definition.results[one], opened.definition.results[other]
     if one == other:
@@ -279,12 +279,12 @@ def _alike(opened: Opened, one: str, other: str) -> bool:
     return first.accepted is not None and first.accepted == second.accepted and first.unit == second.unit
 
 
-def has_company(opened: Opened, result: str) -> bool:
+def has_company(opened: RunView, result: str) -> bool:
     """Whether another result of this run stands for the same value."""
     return any(_alike(opened, result, name) and not r.reason for name, r in opened.analysis.results.items())
 
 
-def number_line(opened: Opened, result: ResultAnalysis, others: list[tuple[str, float, float]]) -> str:
+def number_line(opened: RunView, result: ResultAnalysis, others: list[tuple[str, float, float]]) -> str:
     """The number line of a result: itself, this run's other results of the same kind, and ``others`` as (label, value, u), SI."""
     unit = result.unit
     body = opened.definition.results[result.name]

@@ -9,7 +9,7 @@ from cavrel.core.bench import Bench
 from cavrel.core.bench import truths as hidden
 from cavrel.core.document import result_text
 from cavrel.core.quantity.value import amount_text
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,7 +24,7 @@ class Truth:
     chance: float | None
 
 
-def truths(opened: Opened, bench: Bench) -> list[Truth]:
+def truths(opened: RunView, bench: Bench) -> list[Truth]:
     """The hidden truth of each result that the stand-in states."""
     listed = []
     for name, value in hidden(opened.program, bench.seed).items():

@@ -6,7 +6,7 @@ from typing import Any
 from cavrel.core.logbook import KINDS, Entry
 from cavrel.core.logbook.entry import as_data
 from cavrel.present import zones
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 _DAY = 24 * 3600
 
@@ -33,14 +33,14 @@ class Line:
     zone: str = ""
 
 
-def lines(opened: Opened) -> list[Line]:
+def lines(opened: RunView) -> list[Line]:
     """All entries, oldest first."""
     found = [_line(opened, entry) for entry in opened.entries]
     several = len({zones.local(line.entry.made_at).utcoffset() for line in found}) > 1
     return [replace(line, zone=zones.local(line.entry.made_at).strftime("%Z")) for line in found] if several else found
 
 
-def _line(opened: Opened, entry: Entry) -> Line:
+def _line(opened: RunView, entry: Entry) -> Line:
     kind, slot = KINDS[entry.kind], entry.slot
     place = slot.partition(":")[2] if ":" in slot else slot
     where, what = kind.words(opened.definition, opened.state.trials, place, entry.body)
@@ -50,7 +50,7 @@ def _line(opened: Opened, entry: Entry) -> Line:
     return Line(entry=entry, where=where, what=what, undoable=undoable, late=5 < waited < _DAY, off=abs(waited) >= _DAY)
 
 
-def data(opened: Opened) -> dict[str, Any]:
+def data(opened: RunView) -> dict[str, Any]:
     """The entries as they are kept."""
     entries = [{"id": e.id, **as_data(e)} for e in opened.entries]
     return {"title": opened.run.title, "bench": opened.run.bench, "entries": entries}

@@ -7,9 +7,9 @@ from datetime import datetime
 from typing import Any
 
 from cavrel.core.laboratory import Laboratory
-from cavrel.core.logbook import in_force
+from cavrel.core.logbook import effective
 from cavrel.core.logbook.kinds.reporting import PLACES
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -23,7 +23,7 @@ class Returned:
     at: datetime
 
 
-def returned(opened: Opened, version: int) -> list[Returned]:
+def returned(opened: RunView, version: int) -> list[Returned]:
     """Every version of the marks of a signed report that the bench was given, oldest first; none where they were taken back since."""
     found: list[Returned] = []
     said: dict[str, Mapping[str, Any]] = {}
@@ -31,7 +31,7 @@ def returned(opened: Opened, version: int) -> list[Returned]:
         prefix = f"marking:{version}."
         if not entry.slot.startswith(prefix):
             continue
-        place, (kind, body) = entry.slot.removeprefix(prefix), in_force(entry)
+        place, (kind, body) = entry.slot.removeprefix(prefix), effective(entry)
         if place != "given":
             said = {**said, place: body} if kind is not None else {k: v for k, v in said.items() if k != place}
         elif kind is not None and body.get("on"):
@@ -42,7 +42,7 @@ def returned(opened: Opened, version: int) -> list[Returned]:
     return found
 
 
-def changed_since(opened: Opened, version: int) -> list[str]:
+def changed_since(opened: RunView, version: int) -> list[str]:
     """Places whose points or remarks are no longer what the bench was given."""
     given = returned(opened, version)
     if not given:
@@ -56,14 +56,14 @@ def _value(body: Mapping[str, Any]) -> object:
     return body.get("points") if "points" in body else str(body.get("text", ""))
 
 
-def _said(opened: Opened, version: int) -> dict[str, Mapping[str, Any]]:
+def _said(opened: RunView, version: int) -> dict[str, Mapping[str, Any]]:
     return {
         place.partition(".")[2]: body for place, body in opened.state.marking.items() if place.startswith(f"{version}.")
     }
 
 
 def marks(
-    opened: Opened, version: int, laboratory: Laboratory, content: dict[str, Any], *, for_bench: bool = False
+    opened: RunView, version: int, laboratory: Laboratory, content: dict[str, Any], *, for_bench: bool = False
 ) -> dict[str, Any]:
     """Points, remarks, their sum, and whether they are returned. ``laboratory``: whose rubric; ``content``: of the signed version; ``for_bench``: as
     the bench was given them."""

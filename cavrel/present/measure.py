@@ -10,11 +10,21 @@ from cavrel.core.logbook.run import trials
 from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
-from cavrel.present import circuits, graphs, needed, pictures, result_lines, steady, tables, tested, timings
-from cavrel.service.opened import Opened
+from cavrel.present import (
+    circuits,
+    graphs,
+    pictures,
+    result_lines,
+    steadiness,
+    tables,
+    target_settings,
+    test_rows,
+    timings,
+)
+from cavrel.service.run_view import RunView
 
 
-def _deck(opened: Opened) -> dict[str, Any] | None:
+def _deck(opened: RunView) -> dict[str, Any] | None:
     """What the deck times: the stopwatch of the first step that counts laps, and the calls and waits of the others; None where nothing is
     timed."""
     watch, calls = None, []
@@ -57,7 +67,7 @@ class Frames:
 USUAL_RATE = "30"
 
 
-def frames(opened: Opened) -> Frames | None:
+def frames(opened: RunView) -> Frames | None:
     """What is read off a video, None where nothing is."""
     kinds = opened.program.definition.instruments
     read = [s for s in opened.program.inputs if s.gauge is not None and kinds[s.gauge.name].kind == "video frames"]
@@ -73,7 +83,7 @@ def frames(opened: Opened) -> Frames | None:
     return Frames(fills=tuple(s.key for s in read), rate=rate, timed=timed)
 
 
-def _beat(opened: Opened, fills: tuple[str, ...]) -> dict[str, Any]:
+def _beat(opened: RunView, fills: tuple[str, ...]) -> dict[str, Any]:
     """Where a call's time and its reading go: the set column in a unit of time, and the first one measured."""
     found: dict[str, Any] = {"time": None, "reads": None}
     second = units.unit("s").dimension
@@ -93,13 +103,13 @@ def _seconds(amount: str | None) -> float:
     return units.quantity(amount)[0] if amount else 0.0
 
 
-def laps_to_count(opened: Opened) -> int | None:
+def laps_to_count(opened: RunView) -> int | None:
     """How many laps the deck counts now, or None where nothing is timed."""
     deck = _deck(opened)
     return deck["watch"]["laps"] if deck and deck["watch"] else None
 
 
-def _laps(opened: Opened, step: int) -> int:
+def _laps(opened: RunView, step: int) -> int:
     number = opened.analysis.laps(step)
     return int(number) if 1 <= number <= MOST_LAPS else 1
 
@@ -107,7 +117,7 @@ def _laps(opened: Opened, step: int) -> int:
 MOST_LAPS = 10_000
 
 
-def _thumb(opened: Opened, fills: tuple[str, ...]) -> str:
+def _thumb(opened: RunView, fills: tuple[str, ...]) -> str:
     """What a hand at the watch errs by, as the instrument declares it; empty where it says nothing."""
     for key in fills:
         spec = opened.program.input_of.get(key)
@@ -116,7 +126,7 @@ def _thumb(opened: Opened, fills: tuple[str, ...]) -> str:
     return ""
 
 
-def _decimals(opened: Opened, fills: tuple[str, ...]) -> int:
+def _decimals(opened: RunView, fills: tuple[str, ...]) -> int:
     for key in fills:
         spec = opened.program.input_of.get(key)
         if spec is not None and spec.gauge is not None and spec.gauge.least_count:
@@ -124,7 +134,7 @@ def _decimals(opened: Opened, fills: tuple[str, ...]) -> int:
     return 2
 
 
-def content(opened: Opened) -> dict[str, Any]:
+def content(opened: RunView) -> dict[str, Any]:
     """What the page shows within its frame."""
     return {
         "tables": tables.tables(opened),
@@ -135,14 +145,14 @@ def content(opened: Opened) -> dict[str, Any]:
     }
 
 
-def standin(opened: Opened) -> str:
+def standin(opened: RunView) -> str:
     """Whether the simulated apparatus is ``on``, can be put ``off`` to now, or there is ``none``."""
     if opened.definition.simulate is None:
         return "none"
     return "on" if opened.state.run.on_screen else "off"
 
 
-def gate(opened: Opened) -> list[tuple[str, str]]:
+def gate(opened: RunView) -> list[tuple[str, str]]:
     """(place, words) of what has to be read before anyone measures; none once it is read, or once there are readings."""
     if any(slot.reads for text in opened.state.latest if (slot := Slot.read(text)) is not None):
         return []
@@ -150,7 +160,7 @@ def gate(opened: Opened) -> list[tuple[str, str]]:
     return [(place, say) for place, say in unread if place not in opened.state.ticks]
 
 
-def live(opened: Opened) -> dict[str, Any]:
+def live(opened: RunView) -> dict[str, Any]:
     """What of it follows every reading, besides the tables."""
     if "live" not in opened.shown:
         opened.shown["live"] = _live(opened)
@@ -158,7 +168,7 @@ def live(opened: Opened) -> dict[str, Any]:
     return found
 
 
-def _live(opened: Opened) -> dict[str, Any]:
+def _live(opened: RunView) -> dict[str, Any]:
     return {
         "small_graph": graphs.small(opened),
         "pictures": [*pictures.force_pictures(opened), *filter(None, [circuits.circuit(opened)])],
@@ -166,10 +176,10 @@ def _live(opened: Opened) -> dict[str, Any]:
         "deck": _deck(opened),
         "steps": steps(opened),
         "timings": timings.timings(opened),
-        "steady": steady.watches(opened),
+        "steady": steadiness.watches(opened),
         "frames": frames(opened),
-        "tested": tested.tested(opened),
-        "suggested": {key: needed.suggested(opened, key) for key in opened.program.suggestions if "." in key},
+        "tested": test_rows.tested(opened),
+        "suggested": {key: target_settings.suggested(opened, key) for key in opened.program.suggestions if "." in key},
     }
 
 
@@ -183,7 +193,7 @@ class StepShown:
     now: bool
 
 
-def steps(opened: Opened) -> list[StepShown]:
+def steps(opened: RunView) -> list[StepShown]:
     """The procedure, with the step that is being done."""
     done = [f"step.{i}" in opened.state.ticks for i in range(len(opened.definition.steps))]
     first = done.index(False) if False in done else -1
@@ -193,7 +203,7 @@ def steps(opened: Opened) -> list[StepShown]:
     ]
 
 
-def data(opened: Opened) -> dict[str, Any]:
+def data(opened: RunView) -> dict[str, Any]:
     """The same as data: the run document and the result document."""
     return {
         "title": opened.run.title,
@@ -205,7 +215,7 @@ def data(opened: Opened) -> dict[str, Any]:
     }
 
 
-def _experiment(opened: Opened) -> str | dict[str, Any]:
+def _experiment(opened: RunView) -> str | dict[str, Any]:
     """How a run document names its experiment: by id where it ships as it is, else whole, so that the document stands alone."""
     shipped = catalogue.experiments().get(opened.run.experiment)
     if shipped is not None and shipped.content_hash() == opened.run.hash:

@@ -5,13 +5,13 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass, replace
 
 from cavrel.core.findings.finding import Finding
-from cavrel.core.logbook import in_force, places
+from cavrel.core.logbook import effective, place_names
 from cavrel.core.logbook.entry import text_in_force
 from cavrel.core.logbook.run import trials
 from cavrel.core.quantity.units import pretty
 from cavrel.core.words import counted
 from cavrel.present.texts import clock
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 READING_CODES = (
     "unreadable",
@@ -88,9 +88,9 @@ def of_finding(finding: Finding) -> Note:
     )
 
 
-def where(opened: Opened, slot: str) -> str:
+def where(opened: RunView, slot: str) -> str:
     """A place of this run in words."""
-    return places.where(opened.definition, opened.state.trials, slot)
+    return place_names.where(opened.definition, opened.state.trials, slot)
 
 
 CONVERTED = "converted: "
@@ -99,7 +99,7 @@ SHOWN_BEFORE = 4
 """Texts struck out that a note repeats, the latest ones; the logbook has them all."""
 
 
-def corrections(opened: Opened) -> Iterable[Note]:
+def corrections(opened: RunView) -> Iterable[Note]:
     """What was corrected and why; a correction without a reason asks for one."""
     together: dict[str, list[str]] = {}
     for slot, correction in opened.state.corrections.items():
@@ -142,10 +142,10 @@ def corrections(opened: Opened) -> Iterable[Note]:
             )
 
 
-def left_out(opened: Opened) -> Iterable[Note]:
+def left_out(opened: RunView) -> Iterable[Note]:
     """What was left out and why, with the way back."""
     for slot, entry in opened.state.left_out.items():
-        reason = in_force(entry)[1].get("reason", "")
+        reason = effective(entry)[1].get("reason", "")
         said = f"“{reason}” {clock(entry.made_at)}, {entry.author}"
         yield Note(
             tone="own",
@@ -157,7 +157,7 @@ def left_out(opened: Opened) -> Iterable[Note]:
         )
 
 
-def clashes(opened: Opened) -> Iterable[Note]:
+def clashes(opened: RunView) -> Iterable[Note]:
     """Two pages wrote over the same cell without knowing of each other."""
     for slot, lost in opened.state.clashes.items():
         text = f"{lost} was also entered here from another page that had not seen this one. Both are in the logbook."
@@ -171,7 +171,7 @@ def clashes(opened: Opened) -> Iterable[Note]:
         )
 
 
-def late(opened: Opened) -> Iterable[Note]:
+def late(opened: RunView) -> Iterable[Note]:
     """A reading that came after a newer one: both stand here until somebody says which holds."""
     for slot, entry in opened.state.late.items():
         now = opened.state.latest.get(slot)
@@ -194,18 +194,18 @@ def late(opened: Opened) -> Iterable[Note]:
         )
 
 
-def notes_of_bench(opened: Opened) -> Iterable[Note]:
+def notes_of_bench(opened: RunView) -> Iterable[Note]:
     """The bench's own notes, newest first."""
     for entry in reversed(opened.state.notes):
         yield Note(
             tone="own",
             title=f"{entry.author} writes",
-            text=f"“{in_force(entry)[1].get('text', '')}” {clock(entry.made_at)}",
+            text=f"“{effective(entry)[1].get('text', '')}” {clock(entry.made_at)}",
             key=f"note-{entry.id}",
         )
 
 
-def answered(opened: Opened) -> Iterable[Note]:
+def answered(opened: RunView) -> Iterable[Note]:
     """Suspicions that a person let stand."""
     for finding in opened.answered:
         yield Note(
@@ -217,7 +217,7 @@ def answered(opened: Opened) -> Iterable[Note]:
         )
 
 
-def cautions(opened: Opened) -> Iterable[Note]:
+def cautions(opened: RunView) -> Iterable[Note]:
     """Cautions, always in sight next to the table."""
     for i, caution in enumerate(opened.definition.cautions):
         read = opened.state.ticks.get(f"caution.{i}")
@@ -229,7 +229,7 @@ def cautions(opened: Opened) -> Iterable[Note]:
             yield Note(tone="caution", title="Caution", text=said, key=f"care-{i}")
 
 
-def suggested(opened: Opened) -> Iterable[Note]:
+def suggested(opened: RunView) -> Iterable[Note]:
     """Values that the experiment suggests and nobody has taken: results wait for them, and one press takes them all."""
     typed = opened.state.run.quantities
     waiting = [
@@ -257,13 +257,13 @@ def suggested(opened: Opened) -> Iterable[Note]:
 _ORDER = {"danger": 0, "caution": 1, "note": 2}
 
 
-def findings(opened: Opened, but: Collection[str] = (), least: str = "note") -> list[Finding]:
+def findings(opened: RunView, but: Collection[str] = (), least: str = "note") -> list[Finding]:
     """What nobody has answered, the gravest first; without the codes ``but``, and nothing below the level ``least``."""
     found = [f for f in opened.findings if f.code not in but and _ORDER[f.level] <= _ORDER[least]]
     return sorted(found, key=lambda f: _ORDER[f.level])
 
 
-def measure_notes(opened: Opened) -> list[Note]:
+def measure_notes(opened: RunView) -> list[Note]:
     """Beside the table: what can hurt someone, then suspicions about readings, rules, fits and results, then decisions and remarks."""
     about_fits = ("no-fit", "few-points", "predicted", "not-predicted", "too-good", "no-extremes", "runs")
     return [

@@ -6,7 +6,7 @@ from functools import wraps
 from typing import Any, TypeVar, cast
 
 from cavrel.present.notes import Note
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 from cavrel.store.pool import DatabaseAway
 
 Part = TypeVar("Part", bound=Callable[..., Any])
@@ -19,7 +19,7 @@ def optional(what: str, nothing: Callable[[], Any]) -> Callable[[Part], Part]:
 
     def made(work: Part) -> Part:
         @wraps(work)
-        def part(opened: Opened, *given: Any, **named: Any) -> Any:
+        def part(opened: RunView, *given: Any, **named: Any) -> Any:
             try:
                 return work(opened, *given, **named)
             except DatabaseAway:
@@ -36,7 +36,7 @@ def optional(what: str, nothing: Callable[[], Any]) -> Callable[[Part], Part]:
     return made
 
 
-def notes_of(opened: Opened) -> list[Note]:
+def notes_of(opened: RunView) -> list[Note]:
     """What of this page could not be computed."""
     lost = opened.shown.get(_KEPT, [])
     text = "Every entry is saved, and the rest of the page is correct. The server’s log says what went wrong."

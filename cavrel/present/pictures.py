@@ -1,10 +1,10 @@
 """Pictures of forces to scale, as a run's readings have them."""
 
 from cavrel.graph import forces
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 
-def force_pictures(opened: Opened) -> list[tuple[str, str]]:
+def force_pictures(opened: RunView) -> list[tuple[str, str]]:
     """(caption, drawing) of every force picture that has its numbers."""
     found = []
     for name, picture in opened.analysis.pictures.items():

@@ -10,25 +10,25 @@ from cavrel.core.document.forecast import WANTED, forecast_document, setup_of
 from cavrel.core.errors import CavrelError
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
-from cavrel.core.logbook import Entry, in_force
+from cavrel.core.logbook import Entry, effective
 from cavrel.core.logbook.kinds.planning import REASONS, ROLES, SHAPES
 from cavrel.core.logbook.planned import only_plan
 from cavrel.core.logbook.run import trials
-from cavrel.core.plan.better import Planner
 from cavrel.core.plan.changes import Setup
 from cavrel.core.plan.forecast import Forecast
+from cavrel.core.plan.improvements import Planner
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
 from cavrel.graph import shapes
 from cavrel.present import conventions, gauges, notes
 from cavrel.present.example import gravity
+from cavrel.present.expected_result import Offer, offer, planner_of, promise, promised_of
 from cavrel.present.notes import Note
 from cavrel.present.optional import optional
-from cavrel.present.promise import Offer, offer, planner_of, promise, promised_of
 from cavrel.present.rules import own_rules
 from cavrel.present.setpoints import set_points
 from cavrel.present.texts import clock, one_line
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -49,14 +49,14 @@ class Ticked:
     value: str = ""
 
 
-def content(opened: Opened) -> dict[str, Any]:
+def content(opened: RunView) -> dict[str, Any]:
     """What the page shows within its frame."""
     definition, run = opened.definition, opened.state.run
     return {
         **live(opened),
-        "set_here": [c.label for s in definition.series.values() for c in s.columns.values() if c.plays.chosen]
+        "set_here": [c.label for s in definition.series.values() for c in s.columns.values() if c.column_role.chosen]
         + [q.label for n, q in definition.quantities.items() if q.default is not None],
-        "read_here": [c.label for s in definition.series.values() for c in s.columns.values() if c.plays.wanted]
+        "read_here": [c.label for s in definition.series.values() for c in s.columns.values() if c.column_role.wanted]
         + [q.label for q in definition.quantities.values() if q.formula is None and q.default is None],
         "reasons": {name: (words, run.plan.reasons.get(name, "")) for name, words in REASONS.items()},  # type: ignore[call-overload]
         "roles": {name: (words, run.plan.roles.get(name, "")) for name, words in ROLES.items()},  # type: ignore[call-overload]
@@ -79,7 +79,7 @@ def content(opened: Opened) -> dict[str, Any]:
     }
 
 
-def live(opened: Opened) -> dict[str, Any]:
+def live(opened: RunView) -> dict[str, Any]:
     """What of it follows every change."""
     promised = promised_of(opened)
     shown: dict[str, Any] = {
@@ -103,7 +103,7 @@ def live(opened: Opened) -> dict[str, Any]:
 
 
 @optional("ways to improve this plan", lambda: ([], ""))
-def _offered(opened: Opened, planner: Planner, setup: Setup, found: Forecast) -> tuple[list[Offer], str]:
+def _offered(opened: RunView, planner: Planner, setup: Setup, found: Forecast) -> tuple[list[Offer], str]:
     """What would make the plan better, and what would not."""
     first = next(iter(found.results.values()), None)
     if first is None or first.reason or not first.u > 0:
@@ -112,7 +112,7 @@ def _offered(opened: Opened, planner: Planner, setup: Setup, found: Forecast) ->
     return [offer(first, one) for one in improvements], idle
 
 
-def _ticks(opened: Opened) -> dict[str, list[Ticked]]:
+def _ticks(opened: RunView) -> dict[str, list[Ticked]]:
     """Apparatus, set-up checks and cautions, each with who ticked it."""
     definition, ticks = opened.definition, opened.state.ticks
 
@@ -134,15 +134,15 @@ def _ticks(opened: Opened) -> dict[str, list[Ticked]]:
     }
 
 
-def _with_value(opened: Opened, ticked: Ticked, unit: str | None) -> Ticked:
+def _with_value(opened: RunView, ticked: Ticked, unit: str | None) -> Ticked:
     if unit is None:
         return ticked
     entry = opened.state.latest.get(f"words:{ticked.place}")
-    kind, body = in_force(entry) if entry is not None else (None, {})
+    kind, body = effective(entry) if entry is not None else (None, {})
     return replace(ticked, unit=units.pretty(unit), value=str(body.get("text", "")) if kind == "words" else "")
 
 
-def _ruled(opened: Opened) -> list[dict[str, Any]]:
+def _ruled(opened: RunView) -> list[dict[str, Any]]:
     """The tables as they will be: rows, and for each column its head, decimals and trials."""
     found = []
     run = opened.state.run
@@ -163,16 +163,16 @@ def _ruled(opened: Opened) -> list[dict[str, Any]]:
                     "key": f"{name}.{column}",
                     "heading": run.headings.get(f"{name}.{column}", Heading()),
                     "usual": _usual(opened, name, column),
-                    "units": _units_like(unit.text) if body.plays.typed or body.formula else [],
+                    "units": _units_like(unit.text) if body.column_role.typed or body.formula else [],
                     "own_unit": body.unit or "",
-                    "typed": body.plays.typed,
+                    "typed": body.column_role.typed,
                     "label": body.label,
                     "unit": unit.pretty,
                     "role": body.role,
                     "decimals": shown,
                     "formula": typeset(parse(body.formula)) if body.formula else "",
                     "trials": opened.state.trials.get(f"{name}.{column}", 1)
-                    if body.plays.wanted and not body.extract
+                    if body.column_role.wanted and not body.extract
                     else 0,
                     "gauge": gauge.label if gauge is not None else "",
                 }
@@ -211,7 +211,7 @@ def _units_like(text: str) -> list[str]:
     ]
 
 
-def _usual(opened: Opened, series: str, column: str) -> str:
+def _usual(opened: RunView, series: str, column: str) -> str:
     """What the experiment calls a column."""
     try:
         return choose(opened.base, opened.state.run.options).series[series].columns[column].label
@@ -219,13 +219,13 @@ def _usual(opened: Opened, series: str, column: str) -> str:
         return ""
 
 
-def _predicted_fit(opened: Opened) -> str:
+def _predicted_fit(opened: RunView) -> str:
     """The graph whose shape is predicted: one that the definition has an answer for, else the first; empty where there is none."""
     fits = {name: body for name, body in opened.definition.fits.items() if body.x is not None}
     return next((name for name, body in fits.items() if body.expect), next(iter(fits), ""))
 
 
-def _fit_words(opened: Opened) -> str:
+def _fit_words(opened: RunView) -> str:
     name = _predicted_fit(opened)
     if not name:
         return ""
@@ -234,12 +234,12 @@ def _fit_words(opened: Opened) -> str:
     return f"{up[0].upper()}{up[1:]} against {along}"
 
 
-def notes_of(opened: Opened) -> list[Note]:
+def notes_of(opened: RunView) -> list[Note]:
     """Beside the plan: what can hurt someone, then what the bench wrote."""
     return [*notes.cautions(opened), *notes.notes_of_bench(opened)]
 
 
-def document(opened: Opened) -> dict[str, Any]:
+def document(opened: RunView) -> dict[str, Any]:
     """The plan alone, as a run document without readings."""
     run, chosen = opened.state.run, gauges.chosen_here(opened)
     own = run.model_copy(
@@ -254,7 +254,7 @@ def document(opened: Opened) -> dict[str, Any]:
     return kept | {"experiment": opened.base.document() if whole else opened.run.experiment}
 
 
-def data(opened: Opened) -> dict[str, Any]:
+def data(opened: RunView) -> dict[str, Any]:
     """The forecast document of the plan as it stands, and the plan itself. Raises CavrelError where nothing can be said."""
     planner = planner_of(opened)
     run = opened.state.run

@@ -13,27 +13,27 @@ from cavrel.core.findings.predicted import predicted
 from cavrel.core.formula import mathml
 from cavrel.core.formula.parse import parse_law
 from cavrel.core.formula.text import typeset
-from cavrel.core.logbook import in_force
+from cavrel.core.logbook import effective
 from cavrel.core.logbook.run import traces as trials_of
 from cavrel.core.quantity.rounding import percent
 from cavrel.core.slips.cards import place
 from cavrel.core.words import counted
 from cavrel.graph.points import enlarged
-from cavrel.present import gauges, graphs, otherwise, texts, traces, verified, worked
-from cavrel.present.departed import deviations
-from cavrel.present.drafted import parts
-from cavrel.present.printed import Ruled, quantities, tables
-from cavrel.service.opened import Opened
+from cavrel.present import derivation_steps, gauges, graphs, row_comparison, standard_check, texts, traces
+from cavrel.present.departures import deviations
+from cavrel.present.drafts import parts
+from cavrel.present.print_tables import Ruled, quantities, tables
+from cavrel.service.run_view import RunView
 
 SIMULATED = "Simulated readings."
 
 
-def caption(opened: Opened, text: str) -> str:
+def caption(opened: RunView, text: str) -> str:
     """A caption, which says where its readings come from when that is no apparatus."""
     return f"{text.rstrip('.')}. {SIMULATED}" if opened.simulated else text
 
 
-def _plain(opened: Opened, table: Ruled) -> dict[str, Any]:
+def _plain(opened: RunView, table: Ruled) -> dict[str, Any]:
     return {
         "caption": caption(opened, table.caption),
         "head": [list(h) for h in table.head],
@@ -43,7 +43,7 @@ def _plain(opened: Opened, table: Ruled) -> dict[str, Any]:
     }
 
 
-def _held(opened: Opened) -> list[dict[str, Any]]:
+def _held(opened: RunView) -> list[dict[str, Any]]:
     """What is compared with a standard, as tables of the report."""
     return [
         {
@@ -59,11 +59,11 @@ def _held(opened: Opened) -> list[dict[str, Any]]:
             "rows": [list(row[:5]) + ([row[5]] if h.limit else []) for row in h.rows],
             "out": {},
         }
-        for h in verified.held(opened)
+        for h in standard_check.held(opened)
     ]
 
 
-def _figures(opened: Opened) -> list[dict[str, Any]]:
+def _figures(opened: RunView) -> list[dict[str, Any]]:
     found: list[dict[str, Any]] = []
     for name, fit in opened.analysis.fits.items():
         if not fit.made or opened.definition.fits[name].x is None:
@@ -77,7 +77,7 @@ def _figures(opened: Opened) -> list[dict[str, Any]]:
                 ),
                 "drawn": drawn.line,
                 "enlarged": enlarged(drawn.times),
-                "steps": [[says, text] for says, text in worked.steps(opened, fit)],
+                "steps": [[says, text] for says, text in derivation_steps.steps(opened, fit)],
                 "parameters": [
                     [mathml.math(mathml.name(p)), opened.analysis.measured(found_.value, found_.u, found_.unit).text()]
                     for p, found_ in fit.parameters.items()
@@ -88,7 +88,7 @@ def _figures(opened: Opened) -> list[dict[str, Any]]:
     return found
 
 
-def results(opened: Opened) -> list[dict[str, Any]]:
+def results(opened: RunView) -> list[dict[str, Any]]:
     """Every result with its comparison, budget and what was predicted, or why it has no value."""
     found: list[dict[str, Any]] = []
     for name, result in opened.analysis.results.items():
@@ -118,7 +118,7 @@ def results(opened: Opened) -> list[dict[str, Any]]:
                     for s in result.budget[:5]
                     if s.share >= 1e-3
                 ],
-                "otherwise": otherwise.found(opened).get(name, ""),
+                "otherwise": row_comparison.found(opened).get(name, ""),
                 "foreseen": said,
                 "came": came.say if came is not None else "",
             }
@@ -130,7 +130,7 @@ _CONTRADICT = ("apart", "parity", "contradicting", "verification")
 """Findings that say that two things this run says cannot both be right."""
 
 
-def _conventions(opened: Opened) -> list[list[str]]:
+def _conventions(opened: RunView) -> list[list[str]]:
     """What was chosen of the experiment's conventions: (of what, choice)."""
     chosen = opened.state.run.options
     return [
@@ -140,13 +140,13 @@ def _conventions(opened: Opened) -> list[list[str]]:
     ]
 
 
-def _zeros(opened: Opened) -> list[list[str]]:
+def _zeros(opened: RunView) -> list[list[str]]:
     """What instruments read at zero, which is subtracted: (instrument, as typed)."""
     zeros = opened.analysis.sheet.zeros
     return [[opened.program.gauges[name].label, opened.state.run.zeros[name].strip()] for name in zeros]
 
 
-def _traces(opened: Opened) -> list[dict[str, Any]]:
+def _traces(opened: RunView) -> list[dict[str, Any]]:
     """Samples that a column came from: where, the stretch that counts, what it gives, and its picture."""
     found = []
     for series, columns in opened.state.run.traces.items():
@@ -163,7 +163,7 @@ def _traces(opened: Opened) -> list[dict[str, Any]]:
     return found
 
 
-def content(opened: Opened) -> dict[str, Any]:
+def content(opened: RunView) -> dict[str, Any]:
     """Everything the report shows, as plain data: texts, numbers as text, drawings as markup of our own."""
     definition = opened.definition
     mistakes = opened.suspected  # sought before any verdict is given
@@ -173,7 +173,7 @@ def content(opened: Opened) -> dict[str, Any]:
         left, right = parse_law(definition.law)
         label = f"{typeset(left)} = {typeset(right)}"
         law = mathml.math(f"{mathml.row(left)}<mo>=</mo>{mathml.row(right)}", label=label)
-    done = {place for place, tick in opened.state.ticks.items() if in_force(tick)[0] == "tick"}
+    done = {place for place, tick in opened.state.ticks.items() if effective(tick)[0] == "tick"}
     return {
         "title": opened.run.title,
         "simulated": opened.simulated,
@@ -232,7 +232,7 @@ def _short(part: dict[str, Any]) -> str:
     return f"answer {int(name.partition('.')[2]) + 1}" if name.startswith("answer.") else str(part["title"])
 
 
-def frozen(opened: Opened) -> dict[str, Any]:
+def frozen(opened: RunView) -> dict[str, Any]:
     """What a signature stands under: the content, and all that its numbers rest on."""
     return {
         "format": "cavrel-report/1",
@@ -245,13 +245,13 @@ def frozen(opened: Opened) -> dict[str, Any]:
     }
 
 
-def _basis(opened: Opened) -> str:
+def _basis(opened: RunView) -> str:
     """What the report rests on, for its foot."""
     entries = counted(len(opened.entries), "entry of the logbook", "entries of the logbook")
     return f"{entries}; definition {opened.run.hash[:12]}; coverage 95 %."
 
 
-def data(opened: Opened) -> dict[str, Any]:
+def data(opened: RunView) -> dict[str, Any]:
     """The report's texts as data."""
     return {
         "title": opened.run.title,

@@ -17,10 +17,10 @@ from cavrel.core.quantity.rounding import percent, significant
 from cavrel.core.quantity.value import amount_text
 from cavrel.core.words import counted
 from cavrel.graph import numberline, shape
-from cavrel.present import carried, graphs, notes, otherwise, result_lines, suspects, verified
+from cavrel.present import graphs, notes, part_corrections, result_lines, row_comparison, standard_check, suspects
 from cavrel.present.notes import Note
 from cavrel.present.optional import optional
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 Others = Sequence[tuple[str, dict[str, Any]]]
 """(label, results by name) of the other benches, each result with value, u and dimension in SI."""
@@ -36,7 +36,7 @@ def _others(others: Others, result: ResultAnalysis) -> list[tuple[str, float, fl
     return found
 
 
-def _card(opened: Opened, result: ResultAnalysis, others: Others) -> dict[str, Any]:
+def _card(opened: RunView, result: ResultAnalysis, others: Others) -> dict[str, Any]:
     """Everything the page says of one result."""
     body = opened.definition.results[result.name]
     verdict = opened.verdict(result)
@@ -81,12 +81,12 @@ def _card(opened: Opened, result: ResultAnalysis, others: Others) -> dict[str, A
         "percent": percent(verdict.percent) if math.isfinite(verdict.percent) else "",
         "percent_name": verdict.percent_name,
         "predicted": _predicted(opened, result),
-        "otherwise": otherwise.found(opened).get(result.name, ""),
+        "otherwise": row_comparison.found(opened).get(result.name, ""),
         "z": f"{verdict.z:+.1f}".replace("-", "−") if math.isfinite(verdict.z) else "",
     }
 
 
-def _predicted(opened: Opened, result: ResultAnalysis) -> dict[str, str] | None:
+def _predicted(opened: RunView, result: ResultAnalysis) -> dict[str, str] | None:
     """What the bench predicted of it in Plan, marked; None where it predicted nothing."""
     text = opened.state.run.plan.foreseen.get(result.name)
     if not text:
@@ -96,7 +96,7 @@ def _predicted(opened: Opened, result: ResultAnalysis) -> dict[str, str] | None:
     return {"text": text, "kind": found.kind, "word": word, "say": found.say}
 
 
-def _basis(opened: Opened, result: ResultAnalysis, rows: int) -> str:
+def _basis(opened: RunView, result: ResultAnalysis, rows: int) -> str:
     """What a result rests on, counted."""
     seen = [opened.analysis.values[key] for key in opened.program.needs[result.name]]
     taken = sum(int(values.trials.sum()) for values in seen if values.trials is not None)
@@ -104,7 +104,7 @@ def _basis(opened: Opened, result: ResultAnalysis, rows: int) -> str:
     return f"from {counted(rows, 'row')}, {readings}" if rows else f"from {readings}"
 
 
-def _line(opened: Opened, result: ResultAnalysis, others: list[tuple[str, float, float]]) -> str | None:
+def _line(opened: RunView, result: ResultAnalysis, others: list[tuple[str, float, float]]) -> str | None:
     """The number line, where there is anything to stand next to the value."""
     if result.reason:
         return None
@@ -117,7 +117,7 @@ def _share(share: float) -> str:
     return f"{100 * share:.0f}" if share >= 0.095 else f"{100 * share:.1f}" if share >= 0.00095 else "<0.1"
 
 
-def _combined(opened: Opened, result: ResultAnalysis) -> str:
+def _combined(opened: RunView, result: ResultAnalysis) -> str:
     """How a mean of other results weighs them, in words; empty for any other result."""
     if len(result.weights) < 2:
         return ""
@@ -134,7 +134,7 @@ def _combined(opened: Opened, result: ResultAnalysis) -> str:
     return f"Weighted mean: {', '.join(shares)}."
 
 
-def _empty_trials(opened: Opened, key: str) -> int:
+def _empty_trials(opened: RunView, key: str) -> int:
     """Trials ruled but not taken, in rows of a column that were begun."""
     values = opened.analysis.values.get(key)
     spec = opened.program.input_of.get(key)
@@ -144,7 +144,7 @@ def _empty_trials(opened: Opened, key: str) -> int:
     return sum(max(ruled - taken, 0) for taken in values.trials.tolist() if taken)
 
 
-def _improve(opened: Opened, result: ResultAnalysis) -> str:
+def _improve(opened: RunView, result: ResultAnalysis) -> str:
     """What to do first, in a sentence."""
     if not result.budget:
         return ""
@@ -169,7 +169,7 @@ def _improve(opened: Opened, result: ResultAnalysis) -> str:
     return sentence
 
 
-def notes_of(opened: Opened) -> list[Note]:
+def notes_of(opened: RunView) -> list[Note]:
     """The margin."""
     found = []
     for finding in notes.findings(opened, ("disagrees", "doubtful"), "caution"):
@@ -191,7 +191,7 @@ def notes_of(opened: Opened) -> list[Note]:
 
 
 @optional("the predictions", list)
-def _predictions(opened: Opened) -> list[dict[str, str]]:
+def _predictions(opened: RunView) -> list[dict[str, str]]:
     """Values predicted from the fits, each with the interval of one more reading."""
     found = []
     for name, seen in opened.analysis.predictions.items():
@@ -220,7 +220,7 @@ SHAPE_DRAWS = 50_000
 
 
 @optional("the distribution", lambda: None)
-def _shape(opened: Opened, name: str) -> dict[str, str] | None:
+def _shape(opened: RunView, name: str) -> dict[str, str] | None:
     """The distribution of one result, drawn from its readings'; None where it has no value."""
     result = opened.analysis.results.get(name)
     if result is None or result.reason:
@@ -253,7 +253,7 @@ def _shape(opened: Opened, name: str) -> dict[str, str] | None:
     return {"name": name, "drawn": picture, "says": says}
 
 
-def content(opened: Opened, others: Others, wanted: str = "") -> dict[str, Any]:
+def content(opened: RunView, others: Others, wanted: str = "") -> dict[str, Any]:
     """What the page shows within its frame. ``wanted``: the result whose distribution is drawn, empty for none."""
     mistakes = suspects.cards(opened)  # sought before any verdict is given
     every = result_lines.overview(opened)
@@ -261,16 +261,16 @@ def content(opened: Opened, others: Others, wanted: str = "") -> dict[str, Any]:
         "cards": [_card(opened, r, others) for r in opened.analysis.results.values()],
         "results": every if len(every) > 1 else [],
         "predictions": _predictions(opened),
-        "carried": carried.cards(opened),
-        "held": verified.held(opened),
+        "carried": part_corrections.cards(opened),
+        "held": standard_check.held(opened),
         "suspects": mistakes,
         "doubt": suspects.doubt(opened),
         "shape": _shape(opened, wanted) if wanted else None,
     }
 
 
-def data(opened: Opened) -> dict[str, Any]:
+def data(opened: RunView) -> dict[str, Any]:
     """The results as data."""
     whole = result_document(opened.analysis, opened.findings, opened.suspected.suspects, opened.meanings)
     shown = {k: whole[k] for k in ("results", "flags", "slips")}
-    return {"title": opened.run.title, "bench": opened.run.bench, **shown, "carried": carried.data(opened)}
+    return {"title": opened.run.title, "bench": opened.run.bench, **shown, "carried": part_corrections.data(opened)}

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from cavrel.core.document import result_text
 from cavrel.core.findings.verdict import CHECK_FIRST
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 _WORDS = {
     "agrees": "agrees",
@@ -38,7 +38,7 @@ class Glance:
     waits: str
 
 
-def overview(opened: Opened) -> list[Glance]:
+def overview(opened: RunView) -> list[Glance]:
     """Every result in the order of the definition."""
     found = []
     for name, result in opened.analysis.results.items():

@@ -10,9 +10,9 @@ from cavrel.core.logbook.run import Cell, trials
 from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity import units
 from cavrel.present import texts, traces
-from cavrel.present.needed import suggested
-from cavrel.present.ruled import Field, Row
-from cavrel.service.opened import Opened
+from cavrel.present.table_layout import Field, Row
+from cavrel.present.target_settings import suggested
+from cavrel.service.run_view import RunView
 
 
 def said(label: str, unit: str | None) -> str:
@@ -20,7 +20,7 @@ def said(label: str, unit: str | None) -> str:
     return f"{label}, in {units.pretty(unit)}" if unit else label
 
 
-def to_type(opened: Opened, slot: str, text: str, label: str, at: str = "", hint: str = "") -> Field:
+def to_type(opened: RunView, slot: str, text: str, label: str, at: str = "", hint: str = "") -> Field:
     """A place to type; ``at``: where else findings about it may stand."""
     state, here = opened.state, _found(opened)
     correction, entry = state.corrections.get(slot), state.latest.get(slot)
@@ -39,7 +39,7 @@ def to_type(opened: Opened, slot: str, text: str, label: str, at: str = "", hint
     )
 
 
-def _found(opened: Opened) -> Mapping[str, Sequence[Finding]]:
+def _found(opened: RunView) -> Mapping[str, Sequence[Finding]]:
     """The findings by where they stand."""
     if "found" not in opened.shown:
         by_place: dict[str, list[Finding]] = {}
@@ -89,14 +89,14 @@ class Rows:
 
     def __init__(
         self,
-        opened: Opened,
+        opened: RunView,
         name: str,
         series: Series,
         typed: Sequence[str],
         repeated: Sequence[str],
         derived: Sequence[str],
         places: Mapping[str, int],
-        before: Opened | None = None,
+        before: RunView | None = None,
     ) -> None:
         self._opened, self._name = opened, name
         run = opened.state.run
@@ -113,7 +113,7 @@ class Rows:
                     wide=opened.state.trials[key],
                     begin=f"{table}{body.label}, row ",
                     end=said("", body.unit),
-                    hints=suggested(opened, key) if body.plays.chosen else (),
+                    hints=suggested(opened, key) if body.column_role.chosen else (),
                     traced=bool(body.extract),
                 )
             )
@@ -130,7 +130,7 @@ class Rows:
         self._same = {} if before is None else self._still(before)
         opened.shown[f"rows of {name}"] = self._typed, self._fields_of
 
-    def _still(self, before: Opened) -> Mapping[int, tuple[Field, ...]]:
+    def _still(self, before: RunView) -> Mapping[int, tuple[Field, ...]]:
         """The fields of rows in which nothing was typed or found since ``before``, by row."""
         opened = self._opened
         typed, fields_of = before.shown.get(f"rows of {self._name}", (None, {}))
@@ -189,7 +189,7 @@ class Rows:
         return found
 
 
-def _mark(opened: Opened, series: str, number: int, label: str) -> Field:
+def _mark(opened: RunView, series: str, number: int, label: str) -> Field:
     """The word that a bench has for a row."""
     marks = opened.state.run.marks.get(series, [])
     text = marks[number - 1] if number <= len(marks) else None

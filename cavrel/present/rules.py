@@ -15,15 +15,15 @@ from cavrel.core.laboratory import Laboratory
 from cavrel.core.laboratory.changes import changes
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.quantity.value import MeasuredValue
-from cavrel.service.opened import Opened
 from cavrel.service.opening import open_run
+from cavrel.service.run_view import RunView
 from cavrel.store.pool import Pool, open_pool
 
 _OFFERED: dict[str, list[Any]] = {"acceptable": [1.0, 5.0, 10.0], "g": [9.8, 9.81, 9.80665]}
 """Values of rules that are numbers, as schools have them; what is in force is offered too."""
 
 
-def rules_of(opened: Opened) -> dict[str, Any]:
+def rules_of(opened: RunView) -> dict[str, Any]:
     """Every house rule with its choices: words, whether it is in force, and what it makes of the first result."""
     now = opened.analysis.rules.model_dump()
     own = own_rules(opened)
@@ -53,7 +53,7 @@ _MOST = 64
 _known: OrderedDict[tuple[object, ...], dict[str, Any]] = OrderedDict()
 
 
-def rules_apart(pool: Pool, opened: Opened) -> dict[str, Any]:
+def rules_apart(pool: Pool, opened: RunView) -> dict[str, Any]:
     """The same, computed in a process of its own, for it takes some forty analyses, and remembered until the run changes. Raises
     bounded.Over."""
     run = opened.run
@@ -82,7 +82,7 @@ def _choices(name: str, rule: Rule, now: Any) -> list[tuple[Any, str]]:
     return [(v, rule.choice(v) if isinstance(v, dict) else f"{v:.10g}{unit}") for v in offered]
 
 
-def _passes(opened: Opened, most: float) -> str:
+def _passes(opened: RunView, most: float) -> str:
     """Whether the first result would pass with ``most`` percent; empty where it is compared with nothing yet."""
     off = verdict_of(opened.analysis, opened.result).percent if opened.result is not None else math.nan
     if not math.isfinite(off):
@@ -90,23 +90,23 @@ def _passes(opened: Opened, most: float) -> str:
     return f"{significant(abs(off), 2)} % off: {'passes' if abs(off) <= most else 'does not pass'}"
 
 
-def own_rules(opened: Opened) -> tuple[str, ...]:
+def own_rules(opened: RunView) -> tuple[str, ...]:
     """The rules that this run has changed for itself."""
     entries = opened.state.latest
     return tuple(name for name in RULES if f"rule:{name}" in entries and name in opened.state.run.rules)
 
 
-def newer(opened: Opened, version: int, newest: Laboratory) -> dict[str, Any]:
+def newer(opened: RunView, version: int, newest: Laboratory) -> dict[str, Any]:
     """What the newest version of the laboratory differs in from the one that the run goes by, in words."""
     outdated = version != opened.run.laboratory
     return {"version": version, "changes": changes(opened.laboratory, newest) if outdated else []}
 
 
-def _measured(opened: Opened) -> bool:
+def _measured(opened: RunView) -> bool:
     return opened.result is not None and not opened.result.reason
 
 
-def _first(opened: Opened, rules: HouseRules) -> str:
+def _first(opened: RunView, rules: HouseRules) -> str:
     """The first result under ``rules``: of the readings, or, before there are enough, of the plan."""
     try:
         if _measured(opened):

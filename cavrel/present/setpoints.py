@@ -13,9 +13,9 @@ from cavrel.core.logbook.run import trials
 from cavrel.core.plan.changes import texts_of
 from cavrel.core.quantity.reading import read
 from cavrel.core.simulate.settable import settable, step_of
-from cavrel.graph import pegs
+from cavrel.graph import set_point_scale
 from cavrel.present.optional import optional
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -46,7 +46,7 @@ class SetPoints:
 
 
 @optional("set points", list)
-def set_points(opened: Opened) -> list[SetPoints]:
+def set_points(opened: RunView) -> list[SetPoints]:
     """Every column that is set, with its pegs."""
     found = []
     for key, spec in opened.program.input_of.items():
@@ -71,15 +71,15 @@ def set_points(opened: Opened) -> list[SetPoints]:
         step = (step_of(spec, opened.analysis.nominal) or least) / factor.factor
         step = step or 10.0 ** math.floor(math.log10(max(top - bottom, 1e-12)) - 2)
         drawing = ""
-        if finite and len(finite) <= pegs.MOST and top > bottom:
+        if finite and len(finite) <= set_point_scale.MOST and top > bottom:
             span = max(finite) - min(finite) or abs(finite[0]) or 1.0
             left, right = max(bottom, min(finite) - 0.35 * span), min(top, max(finite) + 0.5 * span)
             points = [
-                pegs.Peg(text=text, value=value, outside=not fine)
+                set_point_scale.Peg(text=text, value=value, outside=not fine)
                 for text, value, fine in zip(texts, shown, good, strict=True)
                 if math.isfinite(value)
             ]
-            drawing = pegs.pegs(points, left, right, step, factor.pretty, spec.label)
+            drawing = set_point_scale.pegs(points, left, right, step, factor.pretty, spec.label)
         bad = [text for text, fine in zip(texts, good, strict=True) if not fine]
         body = opened.definition.series[spec.series].columns[spec.name]
         outside = ""
@@ -107,7 +107,7 @@ def set_points(opened: Opened) -> list[SetPoints]:
     return found
 
 
-def _taken(opened: Opened, key: str) -> list[str]:
+def _taken(opened: RunView, key: str) -> list[str]:
     """What the bench has set already, in order."""
     series, column = key.split(".")
     return [
@@ -115,7 +115,7 @@ def _taken(opened: Opened, key: str) -> list[str]:
     ]
 
 
-def _usual(opened: Opened, key: str) -> list[str]:
+def _usual(opened: RunView, key: str) -> list[str]:
     """What the definition suggests for a column, as it would be written."""
     if key not in opened.program.suggestions:
         return []
@@ -124,7 +124,7 @@ def _usual(opened: Opened, key: str) -> list[str]:
     return texts_of(opened.analysis, key, np.asarray(numbers)) if np.isfinite(numbers).all() else []
 
 
-def _good(opened: Opened, key: str, values: np.ndarray) -> list[bool]:
+def _good(opened: RunView, key: str, values: np.ndarray) -> list[bool]:
     """Which of ``values`` ``(n,)``, SI, lie in the column's plausible range; all where it has none."""
     spec = opened.program.input_of[key]
     if spec.plausible is None or not len(values):
@@ -135,7 +135,7 @@ def _good(opened: Opened, key: str, values: np.ndarray) -> list[bool]:
     return [bool(v == 1.0) or math.isnan(v) for v in verdict.tolist()]
 
 
-def _allowed(opened: Opened, key: str, values: np.ndarray) -> tuple[float, float]:
+def _allowed(opened: RunView, key: str, values: np.ndarray) -> tuple[float, float]:
     """The range, SI, in which set points of a column may lie: found by trying, for a range is a formula."""
     spec = opened.program.input_of[key]
     finite = values[np.isfinite(values)]
@@ -151,7 +151,7 @@ def _allowed(opened: Opened, key: str, values: np.ndarray) -> tuple[float, float
     return low, high
 
 
-def _edge(opened: Opened, key: str, outside: float, inside: float) -> float:
+def _edge(opened: RunView, key: str, outside: float, inside: float) -> float:
     """Where a range ends between a value outside and one inside it, by halving."""
     if opened.program.input_of[key].plausible is None:
         return inside
@@ -177,7 +177,7 @@ def _orders(texts: list[str], values: np.ndarray) -> list[tuple[str, str]]:
     ]
 
 
-def _evenly(opened: Opened, key: str, values: np.ndarray) -> list[tuple[str, str]]:
+def _evenly(opened: RunView, key: str, values: np.ndarray) -> list[tuple[str, str]]:
     """As many set points between the least and the greatest, evenly in the column, and evenly in a fit's x where that is a formula of the
     column alone."""
     finite = values[np.isfinite(values)]

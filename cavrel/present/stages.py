@@ -8,10 +8,10 @@ from cavrel.core.logbook.progress import planned_rows as plan_rows
 from cavrel.core.logbook.progress import progress
 from cavrel.core.quantity.rounding import percent, significant
 from cavrel.core.words import counted
-from cavrel.present import drafted
+from cavrel.present import drafts
 from cavrel.present.optional import optional
 from cavrel.present.texts import one_line
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,7 +24,7 @@ class Stage:
     state: str
 
 
-def stages(opened: Opened) -> list[Stage]:
+def stages(opened: RunView) -> list[Stage]:
     """The stages that exist, in the order of the work."""
     if "stages" not in opened.shown:
         opened.shown["stages"] = [_standing(opened, stage) for stage in STAGES]
@@ -32,14 +32,14 @@ def stages(opened: Opened) -> list[Stage]:
     return found
 
 
-def _standing(opened: Opened, stage: Callable[[Opened], Stage]) -> Stage:
+def _standing(opened: RunView, stage: Callable[[RunView], Stage]) -> Stage:
     """One stage; where its state cannot be computed, that is its state."""
     key = stage.__name__.removeprefix("_")
     unknown = Stage(key, key.capitalize(), "cannot be computed", "begun")
     return optional(f"the state of {key.capitalize()}", lambda: unknown)(stage)(opened)
 
 
-def _plan(opened: Opened) -> Stage:
+def _plan(opened: RunView) -> Stage:
     definition, state = opened.definition, opened.state
     first = next((name for name in definition.series if name not in state.run.plan.without), None)
     if first is None:
@@ -47,7 +47,11 @@ def _plan(opened: Opened) -> Stage:
     else:
         rows = plan_rows(state, first, definition.series[first])
         many = max(
-            (state.trials[f"{first}.{c}"] for c, body in definition.series[first].columns.items() if body.plays.wanted),
+            (
+                state.trials[f"{first}.{c}"]
+                for c, body in definition.series[first].columns.items()
+                if body.column_role.wanted
+            ),
             default=1,
         )
         line = counted(rows, definition.series[first].row) + (f" × {many}" if many > 1 else "")
@@ -59,13 +63,13 @@ def _plan(opened: Opened) -> Stage:
     return Stage("plan", "Plan", line, "done")
 
 
-def _measure(opened: Opened) -> Stage:
+def _measure(opened: RunView) -> Stage:
     come = progress(opened.state)
     line = f"{come.taken} of {counted(come.wanted, 'reading')}"
     return Stage("measure", "Measure", line, "done" if come.done else "begun" if come.taken else "waiting")
 
 
-def _fit(opened: Opened) -> Stage:
+def _fit(opened: RunView) -> Stage:
     fit = opened.fit
     if fit is None:
         return Stage("fit", "Fit", "nothing to fit", "waiting")
@@ -86,7 +90,7 @@ def _fit(opened: Opened) -> Stage:
     )
 
 
-def _result(opened: Opened) -> Stage:
+def _result(opened: RunView) -> Stage:
     result = opened.result
     if result is None or result.reason:
         return Stage("result", "Result", "not yet", "waiting")
@@ -101,21 +105,21 @@ def _result(opened: Opened) -> Stage:
     return Stage("result", "Result", line, "done" if good else "begun")
 
 
-def _report(opened: Opened) -> Stage:
+def _report(opened: RunView) -> Stage:
     signed = max((int(slot.partition(":")[2]) for slot in opened.state.latest if slot.startswith("signed:")), default=0)
     if not signed and not any(opened.state.run.report.values()):
         return Stage("report", "Report", "not started", "waiting")
-    written = drafted.parts(opened).values()
-    missing, drafts = sum(not p.text for p in written), sum(bool(p.text) and not p.own for p in written)
-    own = len(written) - missing - drafts
+    written = drafts.parts(opened).values()
+    missing, open_drafts = sum(not p.text for p in written), sum(bool(p.text) and not p.own for p in written)
+    own = len(written) - missing - open_drafts
     if signed:
         given = opened.state.marking.get(f"{signed}.given", {}).get("on")
         return Stage("report", "Report", f"version {signed} {'returned' if given else 'submitted'}", "done")
     if not own:
         return Stage("report", "Report", "not started", "waiting")
-    left = [counted(drafts, "draft") if drafts else "", f"{missing} missing" if missing else ""]
+    left = [counted(open_drafts, "draft") if open_drafts else "", f"{missing} missing" if missing else ""]
     line = ", ".join(part for part in left if part) or "written"
-    return Stage("report", "Report", line, "begun" if missing or drafts else "done")
+    return Stage("report", "Report", line, "begun" if missing or open_drafts else "done")
 
 
 STAGES = (_plan, _measure, _fit, _result, _report)

@@ -5,10 +5,10 @@ from dataclasses import asdict
 from typing import Any
 
 from cavrel.present.stages import stages
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 
-def summary(opened: Opened) -> dict[str, Any]:
+def summary(opened: RunView) -> dict[str, Any]:
     """As JSON: ``of`` the experiment's title, ``begun``, ``stages``, ``findings`` how many suspicions, ``results`` with value and u in SI."""
     results = {
         name: {"value": float(result.value), "u": float(result.u), "dimension": result.unit.dimension.si()}

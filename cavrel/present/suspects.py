@@ -12,7 +12,7 @@ from cavrel.core.words import counted
 from cavrel.present import notes
 from cavrel.present.notes import CONVERTED, Note
 from cavrel.present.optional import optional
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,12 +52,12 @@ class Card:
 
 
 @optional("possible mistakes", list)
-def cards(opened: Opened) -> list[Card]:
+def cards(opened: RunView) -> list[Card]:
     """The likeliest places, likeliest first."""
     return [_card(opened, suspect) for suspect in opened.suspected.suspects]
 
 
-def doubt(opened: Opened) -> dict[str, object]:
+def doubt(opened: RunView) -> dict[str, object]:
     """What the page says besides the cards. ``none``: percent that it is none of them; ``between``: places, where none is likely enough to name."""
     found = opened.suspected
     return {
@@ -69,7 +69,7 @@ def doubt(opened: Opened) -> dict[str, object]:
 
 
 @optional("possible mistakes", list)
-def as_notes(opened: Opened) -> list[Note]:
+def as_notes(opened: RunView) -> list[Note]:
     """The same as remarks for a margin: what and where, with what would change."""
     return [
         Note(
@@ -83,13 +83,13 @@ def as_notes(opened: Opened) -> list[Note]:
     ]
 
 
-def report_notes(opened: Opened) -> list[Note]:
+def report_notes(opened: RunView) -> list[Note]:
     """Beside a report: what is open, so that nobody hands it in, or marks it, unseen; then the bench's own notes."""
     open_ = [notes.of_finding(f) for f in notes.findings(opened, least="caution")]
     return [*as_notes(opened), *(replace(note, acts=()) for note in open_), *notes.notes_of_bench(opened)]
 
 
-def _card(opened: Opened, suspect: Suspect) -> Card:
+def _card(opened: RunView, suspect: Suspect) -> Card:
     physical = suspect.place == "physical"
     causes = tuple((say, round(100 * share)) for say, share in suspect.causes) if len(suspect.causes) > 1 else ()
     return Card(
@@ -107,7 +107,7 @@ def _card(opened: Opened, suspect: Suspect) -> Card:
     )
 
 
-def _acts(opened: Opened, suspect: Suspect) -> list[Act]:
+def _acts(opened: RunView, suspect: Suspect) -> list[Act]:
     if suspect.place == "physical":
         return []
     reason = f"{suspect.hypothesis.say} ({odds(suspect.probability)})"[:300]
@@ -148,7 +148,7 @@ def _all(count: int) -> str:
     return "this reading" if count == 1 else f"all {counted(count, 'reading')}"
 
 
-def _again(opened: Opened, suspect: Suspect) -> list[Act]:
+def _again(opened: RunView, suspect: Suspect) -> list[Act]:
     """Take the reading again: a new trial next to it where it has trials, else the cell itself."""
     parts = suspect.at.removeprefix("quantities.").split(".")
     quantity = suspect.at.startswith("quantities.")
@@ -183,12 +183,12 @@ def _capital(text: str) -> str:
     return text[:1].upper() + text[1:]
 
 
-def _slot(opened: Opened, key: str, row: int, trial: int) -> str:
+def _slot(opened: RunView, key: str, row: int, trial: int) -> str:
     spec = opened.program.input_of[key]
     return f"{key}.{row}.{trial}" if spec.series is not None else f"quantities.{key}.{trial}"
 
 
-def _write(opened: Opened, key: str, row: int, trial: int, text: str) -> dict[str, object]:
+def _write(opened: RunView, key: str, row: int, trial: int, text: str) -> dict[str, object]:
     """One correction: where, what, instead of what, and over which entry."""
     slot = _slot(opened, key, row, trial)
     latest = opened.state.latest.get(slot)

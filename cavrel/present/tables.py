@@ -7,13 +7,13 @@ from cavrel.core.logbook import MOST_TRIALS
 from cavrel.core.logbook.run import trials
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
-from cavrel.present import exchanged, needed, ordered, texts
+from cavrel.present import instrument_changes, row_order, target_settings, texts
 from cavrel.present.rows import Rows, said, to_type
-from cavrel.present.ruled import Head, QuantityFields, Table
-from cavrel.service.opened import Opened
+from cavrel.present.table_layout import Head, QuantityFields, Table
+from cavrel.service.run_view import RunView
 
 
-def quantities(opened: Opened) -> list[QuantityFields]:
+def quantities(opened: RunView) -> list[QuantityFields]:
     """The run's own quantities, ready to be typed."""
     found = []
     for name, body in opened.definition.quantities.items():
@@ -39,13 +39,13 @@ def quantities(opened: Opened) -> list[QuantityFields]:
                 tuple(fields),
                 part,
                 _symbol(opened, name),
-                needed.needed(opened, name),
+                target_settings.needed(opened, name),
             )
         )
     return found
 
 
-def tables(opened: Opened, before: Opened | None = None) -> list[Table]:
+def tables(opened: RunView, before: RunView | None = None) -> list[Table]:
     """All tables of a run; ``before``: the same run before its newest entries, which makes the work less."""
     if "tables" not in opened.shown:
         without = opened.state.run.plan.without
@@ -58,15 +58,15 @@ def tables(opened: Opened, before: Opened | None = None) -> list[Table]:
     return found
 
 
-def _table(opened: Opened, name: str, series: Series, before: Opened | None) -> Table:
+def _table(opened: RunView, name: str, series: Series, before: RunView | None) -> Table:
     headings = opened.state.run.headings
     marked = headings[name].label if name in headings else ""
     heads: list[Head] = []
     if marked:
         heads.append(Head(kind="mark", name=name, trial=None, unit="", foot="", label=marked))
-    typed = [c for c, body in series.columns.items() if body.plays.typed]
+    typed = [c for c, body in series.columns.items() if body.column_role.typed]
     hidden = {key for key, heading in headings.items() if heading.hidden}
-    derived = [c for c, body in series.columns.items() if not body.plays.typed and f"{name}.{c}" not in hidden]
+    derived = [c for c, body in series.columns.items() if not body.column_role.typed and f"{name}.{c}" not in hidden]
     repeated = [c for c in typed if opened.state.trials[f"{name}.{c}"] > 1]
     for column in typed:
         heads += _typed_heads(opened, name, column, series.columns[column])
@@ -115,7 +115,7 @@ def _table(opened: Opened, name: str, series: Series, before: Opened | None) -> 
     of = Rows(opened, name, series, typed, repeated, derived, places, before)
     rows = tuple(of.row(number) for number in range(1, opened.state.rows[name] + 1))
     last = rows[-1]
-    rows = ordered.ordered(opened, name, rows)
+    rows = row_order.ordered(opened, name, rows)
     again = [*repeated, *(c for c in typed if c not in repeated and series.columns[c].extract)]
     more = tuple(c for c in again if opened.state.trials[f"{name}.{c}"] < MOST_TRIALS)
     spare = len(rows) > 1 and not any(f.text or (f.trace and f.hint) for f in last.fields) and not last.out
@@ -126,19 +126,19 @@ def _table(opened: Opened, name: str, series: Series, before: Opened | None) -> 
         rows=rows,
         more_trials=more,
         spare=spare,
-        order=ordered.order_of(opened, name),
-        exchanged=tuple(exchanged.sentences(opened, name)),
-        exchanges=exchanged.rows(opened, name),
+        order=row_order.order_of(opened, name),
+        exchanged=tuple(instrument_changes.sentences(opened, name)),
+        exchanges=instrument_changes.rows(opened, name),
     )
 
 
-def _symbol(opened: Opened, key: str) -> str:
+def _symbol(opened: RunView, key: str) -> str:
     """The letter that stands over a column: the run's own, else the definition's."""
     heading = opened.state.run.headings.get(key)
     return heading.symbol if heading and heading.symbol else key.rpartition(".")[2]
 
 
-def _typed_heads(opened: Opened, series: str, column: str, body: Column) -> list[Head]:
+def _typed_heads(opened: RunView, series: str, column: str, body: Column) -> list[Head]:
     wide = opened.state.trials[f"{series}.{column}"]
     gauge = opened.program.input_of[f"{series}.{column}"].gauge
     foot = ""
@@ -161,10 +161,10 @@ def _typed_heads(opened: Opened, series: str, column: str, body: Column) -> list
     ]
 
 
-def _places(opened: Opened, series: str, column: str, body: Column) -> int:
+def _places(opened: RunView, series: str, column: str, body: Column) -> int:
     """Decimals of a computed column; a mean keeps its instrument's."""
     values = opened.analysis.values[f"{series}.{column}"]
-    if not body.plays.typed:
+    if not body.column_role.typed:
         return texts.decimals(values)
     key = f"{series}.{column}"
     read = next(entry for entry in opened.analysis.sheet.inputs if entry.spec.key == key)

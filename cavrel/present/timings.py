@@ -11,7 +11,7 @@ from cavrel.core.quantity.value import MeasuredValue
 from cavrel.core.words import counted
 from cavrel.present import notes
 from cavrel.present.optional import optional
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 MOST = 12
 """Timings shown, the latest."""
@@ -33,7 +33,7 @@ class TimingShown:
 
 
 @optional("timings", list)
-def timings(opened: Opened) -> list[TimingShown]:
+def timings(opened: RunView) -> list[TimingShown]:
     """The latest timings that marked every lap, newest first."""
     timer = next((s.timer for s in opened.definition.steps if s.timer and s.timer.kind == "laps"), None)
     if timer is None:

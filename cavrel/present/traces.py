@@ -23,10 +23,10 @@ from cavrel.graph import trace as drawn
 from cavrel.graph.points import Axis
 from cavrel.present import notes, texts
 from cavrel.present.notes import Note
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 
-def row_of(opened: Opened, place: str) -> tuple[Input, Slot]:
+def row_of(opened: RunView, place: str) -> tuple[Input, Slot]:
     """The column that takes samples, and the slot, of a place such as ``force.a.3``, or ``force.a.3.2`` for a second trial. Raises KeyError."""
     slot = Slot.read(place)
     if slot is None or not slot.series or not slot.name or slot.trial == 1 or slot.row > MOST_ROWS:
@@ -37,7 +37,7 @@ def row_of(opened: Opened, place: str) -> tuple[Input, Slot]:
     return spec, slot
 
 
-def of_slot(opened: Opened, slot: Slot) -> TraceDocument | None:
+def of_slot(opened: RunView, slot: Slot) -> TraceDocument | None:
     """The samples kept at a slot, None where there are none."""
     rows = opened.state.run.traces.get(slot.series, {}).get(slot.name, [])
     own = traces(rows[slot.row - 1]) if slot.row <= len(rows) else []
@@ -52,7 +52,7 @@ def sample_unit(spec: Input) -> str:
     return "s" if spec.extract == "period" else spec.unit.text
 
 
-def hint(opened: Opened, series: str, column: str, row: int, trial: int) -> str:
+def hint(opened: RunView, series: str, column: str, row: int, trial: int) -> str:
     """What the samples of a trial, counted from 0, give, shown where nothing was typed by hand."""
     key = f"{series}.{column}"
     read = next((entry for entry in opened.analysis.sheet.inputs if entry.spec.key == key), None)
@@ -64,7 +64,7 @@ def hint(opened: Opened, series: str, column: str, row: int, trial: int) -> str:
     return fixed(values.unit.from_si(float(read.values[row - 1, trial])), texts.decimals(values))
 
 
-def content(opened: Opened, place: str) -> dict[str, Any]:
+def content(opened: RunView, place: str) -> dict[str, Any]:
     """What the page shows within its frame. Raises KeyError."""
     spec, slot = row_of(opened, place)
     document = of_slot(opened, slot)
@@ -79,7 +79,7 @@ def content(opened: Opened, place: str) -> dict[str, Any]:
     }
 
 
-def printed(opened: Opened, key: str, document: TraceDocument) -> dict[str, str]:
+def printed(opened: RunView, key: str, document: TraceDocument) -> dict[str, str]:
     """The ``picture`` of a row's samples for a report, and what it ``says``: the stretch that counts, and what comes of it."""
     spec = opened.program.input_of[key]
     shown = _shown(spec, document, opened.analysis.rules.rounding, 380.0, 170.0)
@@ -176,7 +176,7 @@ def _fitted(kind: str, value: float, times: Any, values: Any, begin: float, end:
     return ends, np.array([value, value])
 
 
-def notes_of(opened: Opened) -> list[Note]:
+def notes_of(opened: RunView) -> list[Note]:
     """The margin."""
     return [
         Note(
@@ -211,7 +211,7 @@ def looked_at(spec: Input, text: str, choice: Mapping[str, int]) -> tuple[Export
     return export, chosen, samples, ""
 
 
-def data(opened: Opened, place: str) -> dict[str, Any]:
+def data(opened: RunView, place: str) -> dict[str, Any]:
     """The samples as they are kept, with the stretch, and what it gives. Raises KeyError."""
     shown = content(opened, place)
     document = shown["document"]

@@ -8,8 +8,8 @@ from typing import Any
 
 from cavrel.core.errors import CavrelError
 from cavrel.service.laboratories import laboratory_of
-from cavrel.service.opened import Opened
 from cavrel.service.opening import open_run
+from cavrel.service.run_view import RunView
 from cavrel.store import courses as course_store
 from cavrel.store import own as own_store
 from cavrel.store import runs as run_store
@@ -18,7 +18,7 @@ from cavrel.store.pool import Pool, transaction
 
 FORMAT = "cavrel-course/1"
 _MOMENT = (2020, 1, 1, 0, 0, 0)
-Packed = Callable[[Opened], tuple[str, bytes]]
+Packed = Callable[[RunView], tuple[str, bytes]]
 """A run as a file: its name and what it holds."""
 
 

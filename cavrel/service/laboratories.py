@@ -9,7 +9,7 @@ from cavrel import catalogue
 from cavrel.core import laboratory as laboratories
 from cavrel.core.definition import Definition
 from cavrel.core.errors import CavrelError
-from cavrel.core.laboratory import Laboratory, Taken
+from cavrel.core.laboratory import Laboratory, Selection
 from cavrel.core.laboratory.document import LaboratoryError
 from cavrel.core.remember import by_identity
 from cavrel.store import imported
@@ -39,7 +39,7 @@ def laboratory_of(connection: Connection, course: int, version: int, digest: str
 
 
 @by_identity(512)
-def taken(definition: Definition, laboratory: Laboratory) -> Taken:
+def taken(definition: Definition, laboratory: Laboratory) -> Selection:
     """What an experiment, under its conventions, takes out of the laboratory."""
     return laboratories.taken(laboratory, definition, catalogue.instruments())
 

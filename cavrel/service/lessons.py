@@ -17,9 +17,9 @@ from cavrel.core.lesson import Block, Lesson, LessonError, Segment, Task
 from cavrel.core.lesson.calls import calls
 from cavrel.core.logbook import run as runs
 from cavrel.core.logbook.planned import plan_entries, set_quantities
-from cavrel.core.plan.better import Planner
 from cavrel.core.plan.changes import Setup
 from cavrel.core.plan.forecast import Forecast
+from cavrel.core.plan.improvements import Planner
 from cavrel.service.laboratories import taken
 from cavrel.store import courses
 from cavrel.store import entries as entry_store

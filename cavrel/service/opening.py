@@ -4,11 +4,11 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from cavrel.core.laboratory import Laboratory
-from cavrel.core.logbook import EMPTY, Book, Entry, in_force
+from cavrel.core.logbook import EMPTY, Book, Entry, effective
 from cavrel.service.definitions import definition_of
 from cavrel.service.laboratories import laboratory_of
-from cavrel.service.opened import Opened, compute
 from cavrel.service.recent import Recent, Remembered, bytes_of
+from cavrel.service.run_view import RunView, compute
 from cavrel.store import entries as entry_store
 from cavrel.store import runs as run_store
 from cavrel.store.pool import Connection, Pool, transaction
@@ -17,7 +17,7 @@ from cavrel.store.runs import Run
 _recent = Recent()
 
 
-def open_run(pool: Pool, run_id: int) -> Opened | None:
+def open_run(pool: Pool, run_id: int) -> RunView | None:
     """Everything about one run, or None if there is none of this number. Raises DatabaseAway."""
     with transaction(pool) as connection:
         loaded = load(connection, run_id)
@@ -63,7 +63,7 @@ class Loaded:
         book = self.book
         for name in self.definition.options:
             line = book.history.get(f"option:{name}")
-            kind, body = in_force(line[-1]) if line else (None, {})
+            kind, body = effective(line[-1]) if line else (None, {})
             if kind == "option" and body.get("choice"):
                 chosen[name] = str(body["choice"])
         return chosen
@@ -75,7 +75,7 @@ def load(connection: Connection, run_id: int) -> Loaded | None:
     return Loaded(connection, run) if run is not None else None
 
 
-def follow(loaded: Loaded) -> Opened:
+def follow(loaded: Loaded) -> RunView:
     """What follows from a loaded run, computed now or remembered."""
     run, known = loaded.run, loaded.known
     state = (run.made_of, run.digest, run.title, run.bench, run.away)

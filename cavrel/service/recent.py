@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from threading import Lock
 
 from cavrel.core.logbook import Book, Entry
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 MOST_BYTES = 192 * 1024 * 1024
 
@@ -24,7 +24,7 @@ class Remembered:
     last: int
     state: tuple[object, ...]
     book: Book
-    opened: Opened
+    opened: RunView
     held: int
 
 
@@ -63,7 +63,7 @@ def bytes_of(entries: Iterable[Entry]) -> int:
     return sum(2_000 + 150 * len(v) if isinstance(v := e.body.get("values"), list) else 2_000 for e in entries)
 
 
-def _bytes(opened: Opened) -> int:
+def _bytes(opened: RunView) -> int:
     """About how much memory an opened run holds besides its entries: the batch of its analysis, and what is made of it for a page."""
-    batch = opened.analysis.pushes.batch * (8 + 2 * len(opened.analysis.results))
+    batch = opened.analysis.perturbations.batch * (8 + 2 * len(opened.analysis.results))
     return 200_000 + 8 * batch

@@ -5,8 +5,8 @@ from datetime import datetime, timezone
 from typing import Any
 from uuid import UUID, uuid5
 
-from cavrel.service.opened import Opened
 from cavrel.service.opening import follow, load
+from cavrel.service.run_view import RunView
 from cavrel.store import entries as entry_store
 from cavrel.store import reports
 from cavrel.store.entries import NewEntry
@@ -15,7 +15,7 @@ from cavrel.store.reports import SignedReport
 
 
 def sign(
-    pool: Pool, run: int, author: str, key: UUID, seen: str, frozen: Callable[[Opened], Mapping[str, Any]]
+    pool: Pool, run: int, author: str, key: UUID, seen: str, frozen: Callable[[RunView], Mapping[str, Any]]
 ) -> SignedReport | None:
     """Sign the report of a run, with an entry in its logbook; the same ``key`` again returns what it made. None where entries that the
     signer had not ``seen``, by the number of the newest one, are there. Raises DatabaseAway."""

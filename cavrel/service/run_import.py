@@ -8,14 +8,14 @@ from uuid import UUID, uuid4
 
 from cavrel import bounded, catalogue
 from cavrel.core.definition import Definition, choose
-from cavrel.core.document.carried import Carried, CarriedError
+from cavrel.core.document.logbook_file import Carried, CarriedError
 from cavrel.core.document.unpack import MOST_BYTES, FileError, Parcel, course_in, unpack
 from cavrel.core.errors import CavrelError
-from cavrel.core.logbook import Entry, check_entry, in_force
+from cavrel.core.logbook import Entry, check_entry, effective
 from cavrel.core.logbook.kinds import KINDS
 from cavrel.core.logbook.unfold import acts
 from cavrel.service.archive import course_named
-from cavrel.service.opened import Opened, compute
+from cavrel.service.run_view import RunView, compute
 from cavrel.store import courses, imported
 from cavrel.store import runs as run_store
 from cavrel.store.courses import About
@@ -81,7 +81,7 @@ def _check(carried: Carried, definition: Definition) -> None:
     for entry in carried.entries:
         place = f"logbook.json: entries.{entry.id}"
         slots[entry.id] = entry.slot
-        kind, body = in_force(entry)
+        kind, body = effective(entry)
         if entry.kind not in KINDS:
             raise CarriedError(place, f"unknown kind '{entry.kind}'")
         if entry.kind == "undo" and slots.get(_number(entry.body.get("undoes"))) != entry.slot:
@@ -111,7 +111,7 @@ def _number(value: object) -> int:
     return value if type(value) is int else 0
 
 
-def alone(body: bytes) -> Opened:
+def alone(body: bytes) -> RunView:
     """A run in a file as it would open, without a database. Raises CavrelError."""
     ready = read(body, "")
     carried = ready.parcel.carried

@@ -9,7 +9,7 @@ from uuid import UUID
 
 from cavrel.core.definition import Definition, choose
 from cavrel.core.errors import CavrelError
-from cavrel.core.logbook import Entry, EntryError, came_late, check_entry, in_force
+from cavrel.core.logbook import Entry, EntryError, came_late, check_entry, effective
 from cavrel.core.logbook.entry import LATE
 from cavrel.core.logbook.sheet import first_typed
 from cavrel.service.laboratories import laboratory_of
@@ -193,7 +193,7 @@ def _check_unit(before: Loaded, entry: NewEntry) -> None:
         return
     book, key = before.book, entry.slot.removeprefix("heading:")
     line = book.history.get(entry.slot)
-    kind, now = in_force(line[-1]) if line else (None, {})
+    kind, now = effective(line[-1]) if line else (None, {})
     unit = now.get("unit") if kind == "heading" else None
     if entry.body.get("unit") != unit and first_typed(book, key) is not None:
         raise EntryError(

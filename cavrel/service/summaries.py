@@ -5,8 +5,8 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from cavrel.service.opened import Opened
 from cavrel.service.opening import open_run
+from cavrel.service.run_view import RunView
 from cavrel.store import summaries as summary_store
 from cavrel.store.pool import DatabaseAway, Pool, transaction
 from cavrel.store.summaries import Listed
@@ -17,7 +17,7 @@ MOST_ANEW = 60
 """Summaries made anew for one page: more wait for the next."""
 log = logging.getLogger("cavrel")
 
-Summarise = Callable[[Opened], Mapping[str, Any]]
+Summarise = Callable[[RunView], Mapping[str, Any]]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -30,7 +30,7 @@ class Wanted:
     page: int = 1
 
 
-def keep(pool: Pool, opened: Opened, summarise: Summarise) -> None:
+def keep(pool: Pool, opened: RunView, summarise: Summarise) -> None:
     """Keep a run's summary. Never raises: without it the next list makes it."""
     try:
         body = summarise(opened)

@@ -9,12 +9,12 @@ from uuid import UUID, uuid5
 from cavrel.core.document.grid import Grid, Heading, decimal_signs, head_of, headings, plain, summaries
 from cavrel.core.document.matching import Cell, Target, cells, guess
 from cavrel.core.errors import CavrelError, ReadingError
-from cavrel.core.logbook import Entry, check_entry, in_force
+from cavrel.core.logbook import Entry, check_entry, effective
 from cavrel.core.logbook.slots import MOST_ROWS, MOST_TRIALS, Slot
 from cavrel.core.quantity.reading import read
 from cavrel.core.words import counted
-from cavrel.service.opened import Opened, compute
 from cavrel.service.opening import follow, load
+from cavrel.service.run_view import RunView, compute
 from cavrel.store import entries as entry_store
 from cavrel.store.entries import NewEntry
 from cavrel.store.pool import Pool, transaction
@@ -75,7 +75,7 @@ class Looked:
     what: str
 
 
-def look(opened: Opened, grid: Grid, choice: Choice) -> Looked:
+def look(opened: RunView, grid: Grid, choice: Choice) -> Looked:
     """What ``grid`` would give into a run; nothing is written."""
     grid = grid.turned() if choice.turned else grid
     head = head_of(grid) if choice.head is None else min(max(choice.head, 0), len(grid.rows) - 1)
@@ -109,7 +109,7 @@ def look(opened: Opened, grid: Grid, choice: Choice) -> Looked:
         return Looked(**base, cells=(), faults=(), replaced={}, differ=(), what=str(fault))
     faults = _faults(opened, imported)
     good = [cell for cell in imported if (cell.row, cell.at) not in {(r, c) for r, c, _ in faults}]
-    standing = {slot: str(in_force(e)[1].get("text", "")) for slot, e in opened.state.latest.items()}
+    standing = {slot: str(effective(e)[1].get("text", "")) for slot, e in opened.state.latest.items()}
     replaced = {c.slot: standing[c.slot] for c in good if standing.get(c.slot, "").strip() not in ("", c.text)}
     what = ""
     if not good:
@@ -124,7 +124,7 @@ def look(opened: Opened, grid: Grid, choice: Choice) -> Looked:
     return Looked(**base, cells=good, faults=faults, replaced=replaced, differ=differ, what=what)
 
 
-def _first_empty(opened: Opened, series: str) -> int:
+def _first_empty(opened: RunView, series: str) -> int:
     """The row after the last that holds a reading."""
     last = 0
     for column in opened.state.run.series.get(series, {}).values():
@@ -150,7 +150,7 @@ def _fits(imported: Sequence[Cell]) -> None:
             )
 
 
-def _faults(opened: Opened, imported: Sequence[Cell]) -> list[tuple[int, int, str]]:
+def _faults(opened: RunView, imported: Sequence[Cell]) -> list[tuple[int, int, str]]:
     found = []
     for cell in imported:
         spec = opened.program.input_of[".".join(cell.slot.split(".")[:2])]
@@ -163,7 +163,7 @@ def _faults(opened: Opened, imported: Sequence[Cell]) -> list[tuple[int, int, st
 
 
 def _differ(
-    opened: Opened,
+    opened: RunView,
     choice: Choice,
     grid: Grid,
     head: int,
@@ -261,7 +261,7 @@ def _entry(key: UUID, kind: str, slot: str, body: Mapping[str, object], author: 
     return NewEntry(kind=kind, slot=slot, body=body, author=author[:80], made_at=moment, client_key=key)
 
 
-def imports(opened: Opened) -> list[tuple[str, Entry, int]]:
+def imports(opened: RunView) -> list[tuple[str, Entry, int]]:
     """Tables that were imported: key, entry, and how many of their readings still stand; newest first."""
     standing: dict[str, int] = {}
     for entry in opened.state.latest.values():

@@ -9,8 +9,8 @@ from uuid import UUID
 
 from cavrel.core.errors import CavrelError
 from cavrel.service import archive
-from cavrel.service.opened import Opened
 from cavrel.service.opening import open_run
+from cavrel.service.run_view import RunView
 from cavrel.store import courses
 from cavrel.store import work as store
 from cavrel.store.courses import Course
@@ -20,7 +20,7 @@ log = logging.getLogger("cavrel")
 
 KINDS = {"package": "Archive of the course", "pdf": "Every report as PDF", "xlsx": "Every run as a workbook"}
 """What can be asked for, by the format of a run in it."""
-Make = Callable[[Opened, str, Mapping[str, Any]], tuple[str, bytes]]
+Make = Callable[[RunView, str, Mapping[str, Any]], tuple[str, bytes]]
 """A run as a file of a format, with options: its name and what it holds."""
 
 

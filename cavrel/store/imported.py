@@ -9,7 +9,7 @@ from typing import Any
 
 from psycopg.types.json import Json, Jsonb
 
-from cavrel.core.document.carried import renumbered
+from cavrel.core.document.logbook_file import renumbered
 from cavrel.core.laboratory import Laboratory
 from cavrel.core.logbook import Entry
 from cavrel.store.pool import Connection

@@ -13,7 +13,7 @@ from werkzeug.exceptions import HTTPException
 
 from cavrel.store import settings
 from cavrel.store.pool import Busy, DatabaseAway, Pool, Unkeepable, transaction
-from cavrel.web import addressed, assets, compiled, doors, experiments, live, marks, pages, run_import, server
+from cavrel.web import access, addressed, assets, compiled, experiments, live, marks, pages, run_import, server
 from cavrel.web.former import former_address
 
 _POLICY = (
@@ -68,9 +68,9 @@ def create_app(pool: Pool, testing: bool = False) -> Flask:
     app.after_request(_guard)
     app.before_request(server.begin)
     app.after_request(server.end)
-    app.before_request(doors.guard)
+    app.before_request(access.guard)
     app.before_request(_not_by_an_old_one)
-    app.session_interface = doors.Sessions()
+    app.session_interface = access.Sessions()
     app.register_error_handler(DatabaseAway, _database_away)
     app.register_error_handler(CSRFError, _stale_page)
     app.register_error_handler(HTTPException, _http_error)

@@ -10,7 +10,7 @@ from flask.typing import ResponseReturnValue
 from cavrel.core.errors import CavrelError
 from cavrel.present import bench as shown
 from cavrel.present import instructor
-from cavrel.service import standins
+from cavrel.service import simulations
 from cavrel.store import entries as entry_store
 from cavrel.store.entries import NewEntry
 from cavrel.store.pool import transaction
@@ -30,7 +30,7 @@ def view(run: int) -> ResponseReturnValue:
     take = request.args.get("take", "1")
     number = int(take) if take.isascii() and take.isdigit() and 0 < len(take) < 6 else 1
     try:
-        bench = standins.apparatus(pool(), opened)
+        bench = simulations.apparatus(pool(), opened)
         seen = shown.view(opened, bench, request.args.get("slot", ""), min(number, MOST_TAKES))
     except CavrelError as fault:
         return jsonify(error="Not shown", what=fault.what, place=fault.place), 422
@@ -66,13 +66,13 @@ def _instructor(run: int, fault: str = "") -> ResponseReturnValue:
     if not opened.state.run.on_screen:
         abort(404)
     truths = (
-        instructor.truths(opened, standins.apparatus(pool(), opened)) if request.args.get("truth") == "yes" else None
+        instructor.truths(opened, simulations.apparatus(pool(), opened)) if request.args.get("truth") == "yes" else None
     )
     html = render_template(
         "bench/instructor.html",
         o=opened,
         run=opened.run,
-        faults=standins.switched(pool(), opened),
+        faults=simulations.switched(pool(), opened),
         truths=truths,
         fault=fault,
     )
@@ -80,13 +80,13 @@ def _instructor(run: int, fault: str = "") -> ResponseReturnValue:
 
 
 @pages.get("/runs/<int:run>/instructor.json")
-def twin(run: int) -> ResponseReturnValue:
+def as_json(run: int) -> ResponseReturnValue:
     """The same as data, the truths included."""
     opened = opened_or_404(run)
     if not opened.state.run.on_screen:
         abort(404)
-    truths = instructor.truths(opened, standins.apparatus(pool(), opened))
-    return jsonify(faults=[asdict(f) for f in standins.switched(pool(), opened)], truths=[asdict(t) for t in truths])
+    truths = instructor.truths(opened, simulations.apparatus(pool(), opened))
+    return jsonify(faults=[asdict(f) for f in simulations.switched(pool(), opened)], truths=[asdict(t) for t in truths])
 
 
 @pages.post("/runs/<int:run>/instructor")
@@ -96,7 +96,7 @@ def change(run: int) -> ResponseReturnValue:
     if not opened.state.run.on_screen:
         abort(404)
     try:
-        standins.switch(pool(), opened, request.form.getlist("fault"))
+        simulations.switch(pool(), opened, request.form.getlist("fault"))
     except CavrelError as fault:
         return _instructor(run, fault.what)
     return redirect(url_for("bench.instructor_page", run=run), 303)

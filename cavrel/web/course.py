@@ -99,7 +99,7 @@ def change_bench(number: int) -> ResponseReturnValue:
 
 
 @pages.get("/course.json")
-def twin() -> ResponseReturnValue:
+def as_json() -> ResponseReturnValue:
     """The course, its benches, and what was asked for and how far it is."""
     with transaction(pool()) as connection:
         course, _ = course_of(connection)

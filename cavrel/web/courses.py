@@ -32,7 +32,7 @@ def page() -> ResponseReturnValue:
 
 
 @pages.get("/courses.json")
-def twin() -> ResponseReturnValue:
+def as_json() -> ResponseReturnValue:
     """The courses as data."""
     with transaction(pool()) as connection:
         found = store.courses(connection)

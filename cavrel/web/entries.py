@@ -11,9 +11,9 @@ from flask.typing import ResponseReturnValue
 
 from cavrel.present import measure as measured
 from cavrel.present.summary import summary
-from cavrel.service import saving, summaries, turns
-from cavrel.service.opened import Opened
+from cavrel.service import recompute_lock, saving, summaries
 from cavrel.service.opening import Loaded, follow, load
+from cavrel.service.run_view import RunView
 from cavrel.store import entries as entry_store
 from cavrel.store import runs as run_store
 from cavrel.store.pool import transaction
@@ -57,15 +57,15 @@ def save(run: int) -> ResponseReturnValue:
     whole = any(e.kind in _REDRAWN for e in saved.stand)
     whole = whole or any(e.kind == "correction" and e.body.get("reason") for e in saved.stand)
     page, view = str(sent.get("page", "")), str(sent.get("view", ""))[:80]
-    turn = turns.Turn(run, view)
+    turn = recompute_lock.Turn(run, view)
 
-    def followed() -> tuple[dict[str, Any], Opened | None]:
+    def followed() -> tuple[dict[str, Any], RunView | None]:
         with turn as mine:
             if not mine:
                 return {}, None
             return _followed(saved.loaded, page, since, own, whole or bool(sent.get("whole")))
 
-    def keep(opened: Opened | None) -> None:
+    def keep(opened: RunView | None) -> None:
         if own and opened is not None:
             summaries.keep(pool(), opened, summary)
 
@@ -79,7 +79,7 @@ def save(run: int) -> ResponseReturnValue:
         more, opened = followed()
         yield json.dumps(more) + "\n"
         # What the list of runs shows can wait for what this page shows; where it is not kept, the list makes it.
-        with turns.alone():
+        with recompute_lock.alone():
             keep(opened)
 
     answer = Response(stream_with_context(lines()), mimetype=_LINES)
@@ -116,7 +116,7 @@ def _number(value: Any) -> int | None:
 
 def _followed(
     loaded: Loaded, page: str, since: int | None, own: set[int], whole: bool
-) -> tuple[dict[str, Any], Opened | None]:
+) -> tuple[dict[str, Any], RunView | None]:
     """What follows from the entries as they stand, and the run as it stands, None where it could not be computed: never an exception, for
     they are committed."""
     try:
@@ -147,7 +147,7 @@ def _refused(what: str) -> ResponseReturnValue:
     return Response(json.dumps({"error": "Not understood", "what": what}), 422, mimetype="application/json")
 
 
-def _fragments(opened: Opened, page: str, whole: bool, before: Opened | None) -> str:
+def _fragments(opened: RunView, page: str, whole: bool, before: RunView | None) -> str:
     """What changed on a page, named as ``fit:line``; ``before``: what it shows, where this process remembers that."""
     name, _, detail = page.partition(":")
     shown = current_app.extensions["cavrel_pages"].get(name)

@@ -22,7 +22,7 @@ from cavrel.present import conventions, example, tables
 from cavrel.service import courses as course_service
 from cavrel.service.definitions import definition_of
 from cavrel.service.laboratories import laboratory_of
-from cavrel.service.opened import unstarted
+from cavrel.service.run_view import unstarted
 from cavrel.store import entries as entry_store
 from cavrel.store import own as own_store
 from cavrel.store import runs as run_store
@@ -117,7 +117,7 @@ def page() -> ResponseReturnValue:
 
 
 @pages.get("/experiments.json")
-def twin() -> ResponseReturnValue:
+def as_json() -> ResponseReturnValue:
     """The experiments as data."""
     with transaction(pool()) as connection:
         course, _ = course_of(connection)
@@ -152,7 +152,7 @@ def experiment(name: str) -> ResponseReturnValue:
 
 
 @pages.get("/experiments/<name>.json")
-def experiment_twin(name: str) -> ResponseReturnValue:
+def experiment_json(name: str) -> ResponseReturnValue:
     """The definition as it is."""
     with transaction(pool()) as connection:
         course, _ = course_of(connection)

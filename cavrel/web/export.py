@@ -22,7 +22,7 @@ def page(run: int) -> ResponseReturnValue:
 
 
 @pages.get("/runs/<int:run>/export.json")
-def twin(run: int) -> ResponseReturnValue:
+def as_json(run: int) -> ResponseReturnValue:
     """The files that a run can be exported as, by their addresses."""
     opened = opened_or_404(run)
     rest = (

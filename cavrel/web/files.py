@@ -10,7 +10,7 @@ from cavrel.core.document.tables import as_csv
 from cavrel.core.errors import CavrelError
 from cavrel.core.laboratory import EMPTY, Laboratory
 from cavrel.present import export, graphs, measure, report
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 from cavrel.web import forms, setting
 
 
@@ -30,7 +30,7 @@ class Wish:
     laboratory: Laboratory = EMPTY
 
 
-def _report(opened: Opened, wish: Wish) -> tuple[str, str]:
+def _report(opened: RunView, wish: Wish) -> tuple[str, str]:
     """The report as it stands, and its title."""
     content = report.content(opened)
     body, fault = forms.body(forms.chosen(wish.form, wish.laboratory), content, wish.laboratory)
@@ -39,19 +39,19 @@ def _report(opened: Opened, wish: Wish) -> tuple[str, str]:
     return render_template("report/printed.html", c=content, v=None, body=body), str(content["title"])
 
 
-def _pdf(opened: Opened, wish: Wish) -> bytes:
+def _pdf(opened: RunView, wish: Wish) -> bytes:
     body, title = _report(opened, wish)
     return setting.pdf(body, title, opened.run.bench, wish.paper)
 
 
-def _html(opened: Opened, wish: Wish) -> bytes:
+def _html(opened: RunView, wish: Wish) -> bytes:
     from cavrel.web import pdf
 
     body, title = _report(opened, wish)
     return pdf.alone(body, title, opened.run.bench).encode()
 
 
-def _csv(opened: Opened, wish: Wish) -> bytes:
+def _csv(opened: RunView, wish: Wish) -> bytes:
     found = export.tables_of(opened)
     chosen = next((t for t in found if t.name == wish.table), None)
     if chosen is None:
@@ -59,7 +59,7 @@ def _csv(opened: Opened, wish: Wish) -> bytes:
     return as_csv(chosen).encode()
 
 
-def _svg(opened: Opened, wish: Wish) -> bytes:
+def _svg(opened: RunView, wish: Wish) -> bytes:
     """The graph of a fit, the first where none is named by ``table``."""
     from cavrel.web import pdf
 
@@ -70,11 +70,11 @@ def _svg(opened: Opened, wish: Wish) -> bytes:
     return pdf.standing(graphs.fit_graphs(opened, drawn[name]).line).encode()
 
 
-def _json(opened: Opened, _: Wish) -> bytes:
+def _json(opened: RunView, _: Wish) -> bytes:
     return (json.dumps(measure.data(opened), indent=2, ensure_ascii=False) + "\n").encode()
 
 
-FORMATS: Mapping[str, tuple[str, Callable[[Opened, Wish], bytes]]] = {
+FORMATS: Mapping[str, tuple[str, Callable[[RunView, Wish], bytes]]] = {
     "pdf": ("pdf", _pdf),
     "html": ("html", _html),
     "package": ("zip", lambda opened, _: export.package_of(opened)),
@@ -89,11 +89,11 @@ FORMATS: Mapping[str, tuple[str, Callable[[Opened, Wish], bytes]]] = {
 """Each format: the ending of its files, and what makes one."""
 
 
-def made(opened: Opened, kind: str, wish: Wish) -> bytes:
+def made(opened: RunView, kind: str, wish: Wish) -> bytes:
     """A run as a file of a format. Raises CavrelError."""
     return FORMATS[kind][1](opened, wish)
 
 
-def named(opened: Opened, kind: str) -> str:
+def named(opened: RunView, kind: str) -> str:
     """A name for the file."""
     return f"{export.file_name(opened)}.{FORMATS[kind][0]}"

@@ -4,8 +4,8 @@ from flask import Blueprint, abort, jsonify, render_template, request
 from flask.typing import ResponseReturnValue
 
 from cavrel.present import fit
-from cavrel.present.looks import Wanted
-from cavrel.service.opened import Opened
+from cavrel.present.fit_choices import Wanted
+from cavrel.service.run_view import RunView
 from cavrel.web.shared import Following, frame, opened_or_404, stage_page
 
 pages = Blueprint("fit", __name__)
@@ -27,12 +27,12 @@ def page(run: int) -> ResponseReturnValue:
 
 
 @pages.get("/runs/<int:run>/fit.json")
-def twin(run: int) -> ResponseReturnValue:
+def as_json(run: int) -> ResponseReturnValue:
     """The fits and flags as data."""
     return jsonify(fit.data(opened_or_404(run)))
 
 
-def follow(opened: Opened, wanted: Following) -> str:
+def follow(opened: RunView, wanted: Following) -> str:
     """What changes on the page after a save, for the graph it shows."""
     asked = Wanted.read(wanted.detail)
     try:

@@ -46,7 +46,7 @@ def page(name: str) -> ResponseReturnValue:
 
 
 @pages.get("/help/<name>.json")
-def twin(name: str) -> ResponseReturnValue:
+def as_json(name: str) -> ResponseReturnValue:
     """A page as it was written, in Markdown."""
     if name not in PAGES or not (DOCS / PAGES[name][1]).is_file():
         abort(404)

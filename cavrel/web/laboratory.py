@@ -19,7 +19,7 @@ from cavrel.core.laboratory.edits import drop, put, rubric_text, with_form, with
 from cavrel.present import laboratory as shown
 from cavrel.present import report
 from cavrel.service.laboratories import change, laboratory_of
-from cavrel.service.opened import unstarted
+from cavrel.service.run_view import unstarted
 from cavrel.store import laboratories as store
 from cavrel.store.courses import Course
 from cavrel.store.pool import Connection, transaction
@@ -40,7 +40,7 @@ def page() -> ResponseReturnValue:
 
 
 @pages.get("/laboratory.json")
-def twin() -> ResponseReturnValue:
+def as_json() -> ResponseReturnValue:
     """The laboratory document as it stands, to be kept, shared, or laid out in another course."""
     with transaction(pool()) as connection:
         course, _ = course_of(connection)

@@ -92,7 +92,7 @@ def one(lesson: int) -> ResponseReturnValue:
 
 
 @pages.get("/lessons/<int:lesson>.json")
-def twin(lesson: int) -> ResponseReturnValue:
+def as_json(lesson: int) -> ResponseReturnValue:
     """The lesson document."""
     with transaction(pool()) as connection:
         course, _, _ = _course(connection)

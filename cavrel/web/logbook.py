@@ -4,7 +4,7 @@ from flask import Blueprint, jsonify, render_template
 from flask.typing import ResponseReturnValue
 
 from cavrel.present import logbook, notes
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 from cavrel.web.shared import Following, frame, opened_or_404, stage_page
 
 pages = Blueprint("logbook", __name__)
@@ -18,12 +18,12 @@ def page(run: int) -> ResponseReturnValue:
 
 
 @pages.get("/runs/<int:run>/logbook.json")
-def twin(run: int) -> ResponseReturnValue:
+def as_json(run: int) -> ResponseReturnValue:
     """The entries as they are kept."""
     return jsonify(logbook.data(opened_or_404(run)))
 
 
-def follow(opened: Opened, _: Following) -> str:
+def follow(opened: RunView, _: Following) -> str:
     """What changes on the page after a save."""
     shown = frame(opened, "logbook", list(notes.notes_of_bench(opened)))
     return render_template("logbook/follow.html", **shown, lines=logbook.lines(opened))

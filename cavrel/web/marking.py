@@ -5,7 +5,7 @@ from flask.typing import ResponseReturnValue
 
 from cavrel.present import suspects
 from cavrel.present.marking import marks
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 from cavrel.web import forms
 from cavrel.web.report import course_laboratory, version_or_404
 from cavrel.web.shared import Following, opened_or_404, stage_page
@@ -32,14 +32,14 @@ def page(run: int, version: int) -> ResponseReturnValue:
 
 
 @pages.get("/runs/<int:run>/report/<int:version>/mark.json")
-def twin(run: int, version: int) -> ResponseReturnValue:
+def as_json(run: int, version: int) -> ResponseReturnValue:
     """Points and remarks as data."""
     opened = opened_or_404(run)
     _, body = version_or_404(run, version)
     return jsonify(marks(opened, version, course_laboratory(opened), body["content"]))
 
 
-def follow(opened: Opened, following: Following) -> str:
+def follow(opened: RunView, following: Following) -> str:
     """Points, remarks and whether they are given back, as they stand; what is being typed stays."""
     version = int(following.detail) if following.detail.isascii() and following.detail.isdigit() else 0
     found, body = version_or_404(opened.run.id, version)

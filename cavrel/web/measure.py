@@ -3,11 +3,11 @@
 from flask import Blueprint, jsonify, render_template
 from flask.typing import ResponseReturnValue
 
-from cavrel.present import changed, from_runs, measure, needed, notes, tables
+from cavrel.present import from_runs, measure, notes, page_changes, tables, target_settings
 from cavrel.present.optional import optional
 from cavrel.present.summary import summary
 from cavrel.service import summaries
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 from cavrel.web.shared import Following, frame, opened_or_404, pool, stage_page
 
 pages = Blueprint("measure", __name__)
@@ -27,7 +27,7 @@ def page(run: int) -> ResponseReturnValue:
 
 
 @optional("results of earlier runs", tuple)
-def _from_runs(opened: Opened) -> tuple[from_runs.Offer, ...]:
+def _from_runs(opened: RunView) -> tuple[from_runs.Offer, ...]:
     """Results of the course's other runs that this one can take over."""
     course = opened.run.course
     runs = {
@@ -38,17 +38,17 @@ def _from_runs(opened: Opened) -> tuple[from_runs.Offer, ...]:
 
 
 @pages.get("/runs/<int:run>/measure.json")
-def twin(run: int) -> ResponseReturnValue:
+def as_json(run: int) -> ResponseReturnValue:
     """The run document and the result document."""
     return jsonify(measure.data(opened_or_404(run)))
 
 
-def follow(opened: Opened, wanted: Following) -> str:
+def follow(opened: RunView, wanted: Following) -> str:
     """What changes on the page after a save, as fragments."""
     shown = frame(opened, "measure", notes.measure_notes(opened))
     if wanted.whole:
         return render_template("measure/follow.html", **shown, **measure.content(opened), whole=True, standing=())
-    fields, computed = changed.cells(opened, wanted.before)
+    fields, computed = page_changes.cells(opened, wanted.before)
     ticked = wanted.before is None or wanted.before.state.ticks != opened.state.ticks
     return render_template(
         "measure/follow.html",
@@ -56,8 +56,8 @@ def follow(opened: Opened, wanted: Following) -> str:
         **measure.live(opened),
         cells=fields,
         computed=computed,
-        needed=tables.quantities(opened) if needed.says_needed(opened) else (),
+        needed=tables.quantities(opened) if target_settings.says_needed(opened) else (),
         ticked=ticked,
         whole=False,
-        standing=changed.standing(opened, wanted.before),
+        standing=page_changes.standing(opened, wanted.before),
     )

@@ -29,14 +29,14 @@ _QUERIES: dict[str, dict[str, str]] = {
         "away": "`yes` for archived runs",
         "page": "of the list",
     },
-    "runs.twin": {
+    "runs.as_json": {
         "q": "words to find",
         "bench": "of one bench",
         "away": "`yes` for archived runs",
         "page": "of the list",
     },
     "experiments.page": {"q": "words to find"},
-    "experiments.twin": {"q": "words to find"},
+    "experiments.as_json": {"q": "words to find"},
     "entries.news": {
         "since": "the newest entry that the page shows",
         "page": "whose fragments to send, such as `measure`",
@@ -80,7 +80,7 @@ _BODIES: dict[str, dict[str, Any]] = {
 
 
 @pages.get("/openapi.json")
-def twin() -> ResponseReturnValue:
+def as_json() -> ResponseReturnValue:
     """This description."""
     return jsonify(description(current_app))
 

@@ -6,8 +6,8 @@ from flask.typing import ResponseReturnValue
 from cavrel.graph import numberline, points
 from cavrel.graph.points import Axis, Mark
 from cavrel.present.notes import Act, Note
-from cavrel.present.ruled import Field
 from cavrel.present.stages import Stage
+from cavrel.present.table_layout import Field
 
 pages = Blueprint("patterns", __name__)
 
@@ -44,7 +44,7 @@ _STAGES = [
 
 
 @pages.get("/patterns.json")
-def twin() -> ResponseReturnValue:
+def as_json() -> ResponseReturnValue:
     """What the page shows, as data: notes by tone, fields by mark, stages by state."""
     return jsonify(
         notes=[{"tone": n.tone, "title": n.title, "text": n.text} for n in _NOTES],

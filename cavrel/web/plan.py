@@ -7,9 +7,9 @@ from flask import Blueprint, Response, jsonify, render_template, request
 from flask.typing import ResponseReturnValue
 
 from cavrel.core.errors import CavrelError
-from cavrel.present import plan, promise, rules
+from cavrel.present import expected_result, plan, rules
 from cavrel.service.laboratories import laboratory_of
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 from cavrel.store import courses
 from cavrel.store import laboratories as store
 from cavrel.store.pool import transaction
@@ -25,7 +25,7 @@ def page(run: int) -> ResponseReturnValue:
 
 
 @pages.get("/runs/<int:run>/plan.json")
-def twin(run: int) -> ResponseReturnValue:
+def as_json(run: int) -> ResponseReturnValue:
     """The plan as a run document, and its forecast."""
     try:
         return jsonify(plan.data(opened_or_404(run)))
@@ -38,7 +38,9 @@ def asked(run: int) -> ResponseReturnValue:
     """The answer to a question backwards, as a fragment: ``percent`` wanted, or ``minutes`` to spend."""
     opened = opened_or_404(run)
     try:
-        answer = promise.asked(opened, request.args.get("percent", "")[:20], request.args.get("minutes", "")[:20])
+        answer = expected_result.asked(
+            opened, request.args.get("percent", "")[:20], request.args.get("minutes", "")[:20]
+        )
     except CavrelError as fault:
         answer = {"say": f"{fault.what[0].upper()}{fault.what[1:]}.", "offer": None}
     return render_template("plan/asked.html", **answer)
@@ -88,7 +90,7 @@ def again(run: int) -> ResponseReturnValue:
     )
 
 
-def follow(opened: Opened, wanted: Following) -> str:
+def follow(opened: RunView, wanted: Following) -> str:
     """What changes on the page after a save."""
     shown = frame(opened, "plan", plan.notes_of(opened))
     if wanted.whole:

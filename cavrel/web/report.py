@@ -13,9 +13,9 @@ from flask.typing import ResponseReturnValue
 from cavrel.core.laboratory import EMPTY, Laboratory
 from cavrel.present import export, instructor, report, suspects, versions, zones
 from cavrel.present.marking import marks
-from cavrel.service import standins
-from cavrel.service.opened import Opened
+from cavrel.service import simulations
 from cavrel.service.reports import sign as keep_signed
+from cavrel.service.run_view import RunView
 from cavrel.store import courses
 from cavrel.store import reports as store
 from cavrel.store import runs as run_store
@@ -30,14 +30,14 @@ from cavrel.web.shared import Following, frame, opened_or_404, pool, stage_page
 pages = Blueprint("report", __name__)
 
 
-def course_laboratory(opened: Opened) -> Laboratory:
+def course_laboratory(opened: RunView) -> Laboratory:
     """The newest laboratory of a run's course, whose forms and rubric count for every run of it."""
     with transaction(pool()) as connection:
         course = courses.get(connection, opened.run.course)
         return newest_laboratory(connection, course) if course else EMPTY
 
 
-def _signed(opened: Opened, laboratory: Laboratory) -> list[dict[str, Any]]:
+def _signed(opened: RunView, laboratory: Laboratory) -> list[dict[str, Any]]:
     with transaction(pool()) as connection:
         found = store.of_run(connection, opened.run.id)
     shown = []
@@ -56,7 +56,7 @@ def _signed(opened: Opened, laboratory: Laboratory) -> list[dict[str, Any]]:
     return shown
 
 
-def _live(opened: Opened, form: str) -> dict[str, Any]:
+def _live(opened: RunView, form: str) -> dict[str, Any]:
     """What the page shows of the report as it stands."""
     laboratory = course_laboratory(opened)
     content, name = report.content(opened), forms.chosen(form, laboratory)
@@ -81,7 +81,7 @@ def page(run: int) -> ResponseReturnValue:
 
 
 @pages.get("/runs/<int:run>/report.json")
-def twin(run: int) -> ResponseReturnValue:
+def as_json(run: int) -> ResponseReturnValue:
     """The report's texts as data, and which versions are signed."""
     opened = opened_or_404(run)
     with transaction(pool()) as connection:
@@ -140,7 +140,7 @@ def signed(run: int, version: int) -> ResponseReturnValue:
     laboratory = course_laboratory(opened)
     name = forms.chosen(request.args.get("form", ""), laboratory)
     markup, fault = forms.body(name, body["content"], laboratory)
-    bench = standins.of_run(pool(), opened)
+    bench = simulations.of_run(pool(), opened)
     return stage_page(
         "report/signed.html",
         opened,
@@ -158,7 +158,7 @@ def signed(run: int, version: int) -> ResponseReturnValue:
 
 
 @pages.get("/runs/<int:run>/report/<int:version>.json")
-def signed_twin(run: int, version: int) -> ResponseReturnValue:
+def signed_json(run: int, version: int) -> ResponseReturnValue:
     """A signed version as it is kept."""
     found, body = version_or_404(run, version)
     return jsonify({"version": version, "digest": found.digest, "author": found.author, **body})
@@ -191,7 +191,7 @@ def compare(run: int) -> ResponseReturnValue:
 
 
 @pages.get("/runs/<int:run>/report/compare.json")
-def compare_twin(run: int) -> ResponseReturnValue:
+def compare_json(run: int) -> ResponseReturnValue:
     """What differs between two versions, or one and the report as it is now, as data."""
     opened = opened_or_404(run)
     with transaction(pool()) as connection:
@@ -255,7 +255,7 @@ def _on_paper(number: int, version: int) -> ResponseReturnValue:
     return papers.answer(wish, made_of, f"{export.file_of(run)}{number_of}.pdf")
 
 
-def follow(opened: Opened, following: Following) -> str:
+def follow(opened: RunView, following: Following) -> str:
     """What changes on the page after a save: what is computed, and each text that nobody is typing in."""
     shown = frame(opened, "report", suspects.report_notes(opened))
     return render_template("report/follow.html", **shown, **_live(opened, following.detail))

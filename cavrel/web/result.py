@@ -7,7 +7,7 @@ from cavrel.present import result
 from cavrel.present.result import Others
 from cavrel.present.summary import summary
 from cavrel.service import summaries
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 from cavrel.web.shared import Following, frame, opened_or_404, pool, stage_page
 
 pages = Blueprint("result", __name__)
@@ -16,7 +16,7 @@ MOST_BESIDE = 24
 """How many other runs of the experiment a result is compared with: the newest ones."""
 
 
-def _others(opened: Opened) -> Others:
+def _others(opened: RunView) -> Others:
     """What the other runs of this experiment in the course found."""
     run = opened.run
     listed = summaries.of_experiment(pool(), run.course, run.experiment, MOST_BESIDE + 1, summary)
@@ -36,12 +36,12 @@ def page(run: int) -> ResponseReturnValue:
 
 
 @pages.get("/runs/<int:run>/result.json")
-def twin(run: int) -> ResponseReturnValue:
+def as_json(run: int) -> ResponseReturnValue:
     """The results as data."""
     return jsonify(result.data(opened_or_404(run)))
 
 
-def follow(opened: Opened, _: Following) -> str:
+def follow(opened: RunView, _: Following) -> str:
     """What changes on the page after a save."""
     shown = frame(opened, "result", result.notes_of(opened))
     return render_template("result/follow.html", **shown, **result.content(opened, _others(opened)))

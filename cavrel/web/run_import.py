@@ -32,7 +32,7 @@ def page() -> ResponseReturnValue:
 
 
 @pages.get("/import.json")
-def twin() -> ResponseReturnValue:
+def as_json() -> ResponseReturnValue:
     """What may be imported, and for which benches."""
     with transaction(pool()) as connection:
         course, benches = course_of(connection)

@@ -113,7 +113,7 @@ def change(run: int) -> ResponseReturnValue:
 
 
 @pages.get("/runs.json")
-def twin() -> ResponseReturnValue:
+def as_json() -> ResponseReturnValue:
     """The runs as data."""
     with transaction(pool()) as connection:
         course, _ = course_of(connection)

@@ -72,7 +72,7 @@ def page() -> ResponseReturnValue:
 
 
 @pages.get("/server.json")
-def twin() -> ResponseReturnValue:
+def as_json() -> ResponseReturnValue:
     """The same as data, whether well or not."""
     return jsonify(look())
 

@@ -8,8 +8,8 @@ from flask import abort, current_app, render_template
 from cavrel.present import optional
 from cavrel.present.notes import Note
 from cavrel.present.stages import stages
-from cavrel.service.opened import Opened
 from cavrel.service.opening import open_run
+from cavrel.service.run_view import RunView
 from cavrel.web.addressed import stay
 
 
@@ -24,7 +24,7 @@ class Following:
 
     detail: str = ""
     whole: bool = True
-    before: Opened | None = None
+    before: RunView | None = None
 
 
 def pool() -> Any:
@@ -32,7 +32,7 @@ def pool() -> Any:
     return current_app.extensions["cavrel_pool"]
 
 
-def opened_or_404(run: int) -> Opened:
+def opened_or_404(run: int) -> RunView:
     """The run, or the page that says there is none."""
     found = open_run(pool(), run)
     if found is None:
@@ -41,7 +41,7 @@ def opened_or_404(run: int) -> Opened:
     return found
 
 
-def frame(opened: Opened, stage: str, notes: list[Note]) -> dict[str, Any]:
+def frame(opened: RunView, stage: str, notes: list[Note]) -> dict[str, Any]:
     """What the frame around a stage shows: rail, head, margin."""
     standing = stages(opened)
     conventions = {f"option-{name}": choice for name, choice in opened.state.run.options.items()}
@@ -55,6 +55,6 @@ def frame(opened: Opened, stage: str, notes: list[Note]) -> dict[str, Any]:
     }
 
 
-def stage_page(template: str, opened: Opened, stage: str, notes: list[Note], **more: Any) -> str:
+def stage_page(template: str, opened: RunView, stage: str, notes: list[Note], **more: Any) -> str:
     """A whole page of a stage."""
     return render_template(template, **frame(opened, stage, notes), **more)

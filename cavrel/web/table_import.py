@@ -16,8 +16,8 @@ from cavrel.core.errors import CavrelError
 from cavrel.present import notes
 from cavrel.present.summary import summary
 from cavrel.service import summaries, table_import
-from cavrel.service.opened import Opened
 from cavrel.service.opening import open_run
+from cavrel.service.run_view import RunView
 from cavrel.service.table_import import Choice, Looked
 from cavrel.web.shared import opened_or_404, pool, stage_page
 
@@ -35,7 +35,7 @@ def page(run: int) -> ResponseReturnValue:
 
 
 @pages.get("/runs/<int:run>/import.json")
-def twin(run: int) -> ResponseReturnValue:
+def as_json(run: int) -> ResponseReturnValue:
     """Tables that were imported, newest first, and how many of their readings still stand."""
     acts = table_import.imports(opened_or_404(run))
     return jsonify(
@@ -46,7 +46,7 @@ def twin(run: int) -> ResponseReturnValue:
     )
 
 
-def _page(opened: Opened, **shown: Any) -> str:
+def _page(opened: RunView, **shown: Any) -> str:
     return stage_page(
         "table_import/page.html",
         opened,
@@ -124,7 +124,7 @@ def _sent(file: str) -> tuple[list[Grid], str]:
     return found, file
 
 
-def _choice(opened: Opened) -> Choice:
+def _choice(opened: RunView) -> Choice:
     typed = request.form
     series = typed.get("series", "")
     if series not in opened.definition.series:
@@ -167,18 +167,20 @@ def _key(text: str) -> UUID:
         return uuid4()
 
 
-def _shown(opened: Opened, all_: list[Grid], sheet: int, choice: Choice, looked: Looked) -> dict[str, Any]:
+def _shown(opened: RunView, all_: list[Grid], sheet: int, choice: Choice, looked: Looked) -> dict[str, Any]:
     """What the page shows of a table that was looked at."""
     body = opened.definition.series[choice.series]
     most = max((t.trial for t in looked.targets), default=1)
     offered = []
     for name, column in body.columns.items():
         trials = (
-            range(1, max(column.repeats, most) + 1) if column.plays.typed and not column.plays.chosen else range(1, 2)
+            range(1, max(column.repeats, most) + 1)
+            if column.column_role.typed and not column.column_role.chosen
+            else range(1, 2)
         )
         for trial in trials:
             said = f"{column.label}, trial {trial}" if len(trials) > 1 else column.label
-            offered.append((f"{name}.{trial}", said if column.plays.typed else f"{said} (to compare)"))
+            offered.append((f"{name}.{trial}", said if column.column_role.typed else f"{said} (to compare)"))
     bad = {(row, at): what for row, at, what in looked.faults}
     rows = [
         (number, [(text, bad.get((number, c))) for c, text in enumerate(row, 1)])

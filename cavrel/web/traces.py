@@ -10,13 +10,13 @@ from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import check_entry
 from cavrel.core.quantity import units
 from cavrel.present import traces
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 from cavrel.web.shared import Following, frame, opened_or_404, stage_page
 
 pages = Blueprint("traces", __name__)
 
 
-def _content(opened: Opened, place: str) -> dict[str, Any]:
+def _content(opened: RunView, place: str) -> dict[str, Any]:
     try:
         return traces.content(opened, place)
     except KeyError:
@@ -31,7 +31,7 @@ def page(run: int, place: str) -> ResponseReturnValue:
 
 
 @pages.get("/runs/<int:run>/traces/<place>.json")
-def twin(run: int, place: str) -> ResponseReturnValue:
+def as_json(run: int, place: str) -> ResponseReturnValue:
     """The samples as they are kept, with the stretch, and what it gives."""
     try:
         return jsonify(traces.data(opened_or_404(run), place))
@@ -76,11 +76,11 @@ def read(run: int, place: str) -> ResponseReturnValue:
         except CavrelError as fault:
             body, what = None, fault.what
     shown = {"export": export, "chosen": chosen, "samples": samples, "what": what, "rate": rate}
-    html = render_template("traces/looked_at.html", unit=body["unit"] if body else unit, **shown)
+    html = render_template("traces/preview.html", unit=body["unit"] if body else unit, **shown)
     return jsonify(html=html, body=body, what=what)
 
 
-def follow(opened: Opened, wanted: Following) -> str:
+def follow(opened: RunView, wanted: Following) -> str:
     """What changes on the page after a save."""
     place = wanted.detail
     shown = frame(opened, f"traces:{place}", traces.notes_of(opened))

@@ -15,7 +15,7 @@ from cavrel.core.logbook import run as runs
 from cavrel.core.logbook import slots_of
 from cavrel.core.simulate import simulate
 from cavrel.present import graphs, result_lines, tables
-from cavrel.service.opened import Opened, unstarted
+from cavrel.service.run_view import RunView, unstarted
 from cavrel.store import own as own_store
 from cavrel.store.courses import Course
 from cavrel.store.pool import Connection, transaction
@@ -81,7 +81,7 @@ def own(name: str) -> ResponseReturnValue:
 
 
 @pages.get("/write/<name>.json")
-def twin(name: str) -> ResponseReturnValue:
+def as_json(name: str) -> ResponseReturnValue:
     """Every version with its text."""
     if not name.isprintable():
         abort(404)
@@ -147,7 +147,7 @@ def _preview(definition: Definition) -> dict[str, Any]:
     return shown | {"simulated": _simulated(opened)}
 
 
-def _simulated(opened: Opened) -> dict[str, Any]:
+def _simulated(opened: RunView) -> dict[str, Any]:
     drawn = graphs.fit_graphs(opened, opened.fit).line if opened.fit and opened.fit.x is not None else None
     return {
         "tables": tables.tables(opened),
@@ -164,7 +164,7 @@ def check() -> ResponseReturnValue:
 
 
 @pages.post("/write/check.json")
-def check_twin() -> ResponseReturnValue:
+def check_json() -> ResponseReturnValue:
     """The faults of a text as data."""
     read = places.read_text(request.form.get("text", ""))
     return jsonify(

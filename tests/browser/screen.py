@@ -29,7 +29,7 @@ def settings_of(experiment: str) -> dict[str, str]:
             if spec.gauge is not None and spec.gauge.dial:
                 found[f"quantities.{spec.name}.1"] = trials(run.quantities[spec.name])[0]
             continue
-        if definition.series[spec.series].columns[spec.name].plays.chosen and not _called(definition, spec.key):
+        if definition.series[spec.series].columns[spec.name].column_role.chosen and not _called(definition, spec.key):
             for row, cell in enumerate(run.series[spec.series][spec.name][:rows], 1):
                 found[f"{spec.key}.{row}.1"] = trials(cell)[0]
     return found

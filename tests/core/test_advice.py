@@ -13,8 +13,8 @@ from cavrel.core.errors import CavrelError
 from cavrel.core.findings import findings_of
 from cavrel.core.logbook import run as runs
 from cavrel.core.logbook.planned import plan_entries, set_quantities
-from cavrel.core.plan.better import Planner
 from cavrel.core.plan.changes import Change, Setup
+from cavrel.core.plan.improvements import Planner
 from cavrel.core.quantity.reading import read
 from cavrel.core.simulate import simulate
 from cavrel.core.simulate.apparatus import Planned

@@ -86,7 +86,7 @@ def test_a_half_life_from_few_counts_has_a_lopsided_interval() -> None:
 
 
 def test_a_component_that_crosses_a_pole_makes_no_linear_result() -> None:
-    """1/a pushed through zero on both sides: the pushes cancel in the sum, and each alone tells."""
+    """1/a pushed through zero on both sides: the perturbations cancel in the sum, and each alone tells."""
     made = program(
         quantities={n: {"label": n} for n in ("a", "b")},
         results={"r": {"label": "r", "formula": "1/a - 1/b"}, "s": {"label": "s", "formula": "a - b"}},

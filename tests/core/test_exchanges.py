@@ -13,8 +13,8 @@ from cavrel.core.document.notebook import notebook
 from cavrel.core.findings import findings_of
 from cavrel.core.logbook import Entry, assemble
 from cavrel.core.logbook.unfold import acts
-from cavrel.present import exchanged
-from cavrel.service.opened import Opened, compute
+from cavrel.present import instrument_changes
+from cavrel.service.run_view import RunView, compute
 from cavrel.store.runs import Run
 from tests.core.machine import definition as made_of
 
@@ -33,7 +33,7 @@ def entries(*made: Act) -> tuple[Entry, ...]:
     )
 
 
-def opened(*made: Act, of=PENDULUM) -> Opened:
+def opened(*made: Act, of=PENDULUM) -> RunView:
     run = Run(
         id=0, title="A bob", course=0, course_title="", laboratory=0, digest="", rules={}, instruments={}, bench="",
         hash=of.content_hash(), experiment=of.id, made_at=NOW, newest=0,
@@ -56,7 +56,7 @@ START: list[Act] = [("reading", "quantities.N.1", {"text": "20"})]
 CHANGE: Act = ("instrument", "instrument:watch", GATE)
 
 
-def own_u(found: Opened, column: str = "swings.t") -> list[float]:
+def own_u(found: RunView, column: str = "swings.t") -> list[float]:
     return found.analysis.values[column].u.tolist()
 
 
@@ -70,10 +70,10 @@ def test_what_was_timed_by_hand_stays_timed_by_hand() -> None:
     (before,) = both.state.run.taken_with["watch"]
     assert before.places == [f"swings.t.{row}.1" for row in (1, 2, 3)]
     assert both.state.run.instruments["watch"] == GATE
-    (said,) = exchanged.sentences(both)
+    (said,) = instrument_changes.sentences(both)
     assert said == "Time for N swings: rows 1 to 3 with the stopwatch; after that with the photogate"
-    assert exchanged.rows(both, "swings") == {4}
-    assert exchanged.taken(both, "watch") == 3
+    assert instrument_changes.rows(both, "swings") == {4}
+    assert instrument_changes.taken(both, "watch") == 3
 
 
 def test_a_change_with_a_reason_was_so_all_along() -> None:
@@ -175,7 +175,7 @@ def test_an_exchange_within_a_row_counts_each_trial_by_its_own() -> None:
     (entry,) = [e for e in both.analysis.sheet.inputs if e.spec.key == "swings.t"]
     assert entry.gauge_at(1, 1).label == "stopwatch"  # type: ignore[union-attr]
     assert entry.gauge_at(1, 2).label == "photogate"  # type: ignore[union-attr]
-    assert exchanged.sentences(both)[0].startswith("Time for N swings: row 1, trial 1 with the stopwatch")
+    assert instrument_changes.sentences(both)[0].startswith("Time for N swings: row 1, trial 1 with the stopwatch")
     reaction = entry.by_gauge("reaction")
     assert reaction.shape == (1, entry.values.shape[1])
     assert reaction[0, 0] > 0 and reaction[0, 1] == 0

@@ -12,11 +12,11 @@ from cavrel.cli import main
 from cavrel.core.analysis import analyse
 from cavrel.core.document.forecast import change_of, setup_of
 from cavrel.core.errors import CavrelError
-from cavrel.core.laboratory.taken import of_task
+from cavrel.core.laboratory.selection import of_task
 from cavrel.core.logbook import run as runs
-from cavrel.core.plan.better import Planner
 from cavrel.core.plan.changes import Setup
 from cavrel.core.plan.forecast import DRAWN, forecast
+from cavrel.core.plan.improvements import Planner
 from cavrel.core.simulate import simulate
 from cavrel.core.simulate.apparatus import Planned
 from tests.conforms import conform

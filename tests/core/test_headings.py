@@ -131,7 +131,7 @@ def test_every_experiment_bears_headings_on_every_column() -> None:
             headings[name] = Heading(label="mark")
             for column, body in series.columns.items():
                 headings[f"{name}.{column}"] = Heading(
-                    label=f"Column {column}", symbol="Z", hidden=not body.plays.typed
+                    label=f"Column {column}", symbol="Z", hidden=not body.column_role.typed
                 )
         run = runs.load(
             {

@@ -20,7 +20,7 @@ SPRING = {"label": "green spring", "value": "31.4 N/m", "u": "0.2 N/m", "results
 TAPE = {"label": "old tape", "kind": "metre rule", "least_count": "5 mm", "usual": True}
 
 
-def take(document: dict, experiment: str) -> laboratories.Taken:
+def take(document: dict, experiment: str) -> laboratories.Selection:
     return laboratories.taken(laboratories.load(document), catalogue.experiments()[experiment], catalogue.instruments())
 
 

@@ -49,7 +49,7 @@ def test_unweighted_line_is_that_of_linregress(pendulum: Program) -> None:
     # Shared components of the rule come on top of the textbook error; subtracted again it must be what is left.
     shared = [
         p
-        for b, s in zip(analysis.pushes.blocks, analysis.pushes.starts)
+        for b, s in zip(analysis.perturbations.groups, analysis.perturbations.starts)
         if b.rows is None
         for p in range(s, s + b.size)
     ]
@@ -103,8 +103,8 @@ def test_a_shared_zero_offset_moves_the_intercept_and_not_the_slope(pendulum: Pr
     """All lengths shifted together: the slope stays, so the rule's zero adds nothing to u(g) and all to u(intercept)."""
     analysis = run(pendulum)
     fit = analysis.fits["line"]
-    index = next(i for i, b in enumerate(analysis.pushes.blocks) if b.kind == "zero" and b.subject == "rule")
-    part = analysis.pushes.span(index)
+    index = next(i for i, b in enumerate(analysis.perturbations.groups) if b.kind == "zero" and b.subject == "rule")
+    part = analysis.perturbations.span(index)
     assert abs(fit.parameters["slope"].parts[part][0]) < 1e-12
     expected = -fit.parameters["slope"].value * 0.3e-3
     assert fit.parameters["intercept"].parts[part][0] == pytest.approx(expected, rel=1e-9)

@@ -14,9 +14,9 @@ from cavrel.core.findings.verdict import verdict_of
 from cavrel.core.laboratory import EMPTY
 from cavrel.core.logbook.run import load
 from cavrel.core.simulate import simulate
-from cavrel.present.drafted import parts
-from cavrel.present.verified import held
-from cavrel.service.opened import unstarted
+from cavrel.present.drafts import parts
+from cavrel.present.standard_check import held
+from cavrel.service.run_view import unstarted
 
 METER = catalogue.experiments()["galvanometer-conversion"]
 READ = [

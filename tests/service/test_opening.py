@@ -11,8 +11,8 @@ from cavrel import catalogue
 from cavrel.core import laboratory as laboratories
 from cavrel.core.logbook import EMPTY, Entry, as_written, assemble, sheet_of
 from cavrel.service import opening
-from cavrel.service.opened import unstarted
 from cavrel.service.opening import follow, load, open_run
+from cavrel.service.run_view import unstarted
 from cavrel.store.pool import Pool, transaction
 from tests.store.test_store import append, entry
 from tests.store.test_store import run as run

@@ -11,22 +11,22 @@ from cavrel.core import laboratory
 from cavrel.core.logbook import EMPTY, Entry, as_written, slots_of
 from cavrel.core.logbook import run as runs
 from cavrel.core.simulate import simulate
-from cavrel.present import changed, tables
-from cavrel.present.ruled import Field, Row
-from cavrel.service.opened import Opened, compute, unstarted
+from cavrel.present import page_changes, tables
+from cavrel.present.table_layout import Field, Row
+from cavrel.service.run_view import RunView, compute, unstarted
 
 NOW = datetime(2026, 11, 27, tzinfo=timezone.utc)
 
 
-def rows(opened: Opened) -> list[Row]:
+def rows(opened: RunView) -> list[Row]:
     return [row for table in tables.tables(opened) for row in table.rows]
 
 
-def fields(opened: Opened) -> dict[str, Field]:
+def fields(opened: RunView) -> dict[str, Field]:
     return {field.slot: field for row in rows(opened) for field in row.fields}
 
 
-def saved(before: Opened, number: int, kind: str, slot: str, **body: object) -> Opened:
+def saved(before: RunView, number: int, kind: str, slot: str, **body: object) -> RunView:
     """The same run with one more entry, as a save finds it; as it was where the entry says nothing new."""
     made = as_written([entry for entry in before.entries if entry.slot == slot], kind, body)
     if made is None:
@@ -58,7 +58,7 @@ def test_every_save_gives_the_table_that_a_look_gives(experiment: str) -> None:
         after = saved(opened, number, kind, place, **body)
         if after is opened:
             continue
-        sent, computed = changed.cells(after, opened)
+        sent, computed = page_changes.cells(after, opened)
         look = replace(after, shown={})
         assert tables.tables(after) == tables.tables(look)
         was, now = fields(opened), fields(look)

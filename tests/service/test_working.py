@@ -11,7 +11,7 @@ from cavrel import demo
 from cavrel.core.errors import CavrelError
 from cavrel.jobs import work_off
 from cavrel.service import archive, working
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 from cavrel.store import queue
 from cavrel.store import work as store
 from cavrel.store.pool import Pool, transaction
@@ -35,7 +35,7 @@ def get(pool: Pool, number: int) -> Work:
     return found
 
 
-def named(opened: Opened, kind: str, _: object) -> tuple[str, bytes]:
+def named(opened: RunView, kind: str, _: object) -> tuple[str, bytes]:
     return f"{opened.run.title}.{kind}", opened.run.title.encode()
 
 
@@ -65,7 +65,7 @@ def test_what_a_dead_process_made_is_not_made_again(filled: Pool) -> None:
     number = ask(filled)
     seen: list[int] = []
 
-    def dies(opened: Opened, kind: str, options: object) -> tuple[str, bytes]:
+    def dies(opened: RunView, kind: str, options: object) -> tuple[str, bytes]:
         if len(seen) == 4:
             raise KeyboardInterrupt
         seen.append(opened.run.id)
@@ -75,7 +75,7 @@ def test_what_a_dead_process_made_is_not_made_again(filled: Pool) -> None:
         working.carry_out(filled, number, dies)
     assert get(filled, number).done == 4
 
-    def goes_on(opened: Opened, kind: str, options: object) -> tuple[str, bytes]:
+    def goes_on(opened: RunView, kind: str, options: object) -> tuple[str, bytes]:
         seen.append(opened.run.id)
         return named(opened, kind, options)
 
@@ -89,7 +89,7 @@ def test_one_that_cannot_be_made_is_said_and_costs_the_others_nothing(filled: Po
     with transaction(filled) as connection:
         second, third = [row["id"] for row in connection.execute("select id from run order by id")][1:3]
 
-    def fails(opened: Opened, kind: str, options: object) -> tuple[str, bytes]:
+    def fails(opened: RunView, kind: str, options: object) -> tuple[str, bytes]:
         if opened.run.id == second:
             raise CavrelError("form", "has no end")
         if opened.run.id == third:
@@ -110,7 +110,7 @@ def test_one_that_cannot_be_made_is_said_and_costs_the_others_nothing(filled: Po
 def test_it_stops_when_it_is_asked(filled: Pool) -> None:
     number = ask(filled)
 
-    def stops(opened: Opened, kind: str, options: object) -> tuple[str, bytes]:
+    def stops(opened: RunView, kind: str, options: object) -> tuple[str, bytes]:
         with transaction(filled) as connection:
             store.stop(connection, number)
         return named(opened, kind, options)
@@ -126,7 +126,7 @@ def test_two_processes_never_do_one_piece_at_once(filled: Pool) -> None:
     number = ask(filled)
     asked: list[bool] = []
 
-    def meanwhile(opened: Opened, kind: str, options: object) -> tuple[str, bytes]:
+    def meanwhile(opened: RunView, kind: str, options: object) -> tuple[str, bytes]:
         if not asked:
             asked.append(working.carry_out(filled, number, named))
         return named(opened, kind, options)

@@ -68,3 +68,13 @@ def test_print_hides_nothing_that_a_drawing_shows() -> None:
         drawn |= set(re.findall(r'"((?:value )?(?:own|other)[\w -]*)"', text))
     assert {"own", "accepted-ground"} <= drawn
     assert not hidden & drawn
+
+
+def test_every_part_that_a_page_loads_is_there() -> None:
+    """`page.js` loads its parts by name, which no import checks."""
+    scripts = Path(cavrel.web.__file__).parent / "static" / "js"
+    named = re.findall(r'part\("(\w+)"', (scripts / "page.js").read_text())
+    listed = re.findall(r"of \[([^\]]+)\]", (scripts / "page.js").read_text())
+    named += [name.strip(' "') for names in listed for name in names.split(",")]
+    assert len(named) > 12
+    assert [name for name in named if not (scripts / f"{name}.js").exists()] == []

@@ -11,7 +11,7 @@ from cavrel.catalogue.programs import program_of
 from cavrel.core import definition as definitions
 from cavrel.core.analysis import analyse
 from cavrel.core.errors import DefinitionError
-from cavrel.core.findings.carried import carried
+from cavrel.core.findings.part_corrections import carried
 from cavrel.core.logbook.run import load
 from tests.web.http import entry, save, start
 

@@ -11,13 +11,13 @@ from cavrel.catalogue import pictures
 from cavrel.core.laboratory import EMPTY
 from cavrel.graph.circuit import answered
 from cavrel.present.circuits import circuit
-from cavrel.service.opened import Opened, compute, unstarted
+from cavrel.service.run_view import RunView, compute, unstarted
 
 BRIDGE = catalogue.experiments()["metre-bridge"]
 ROW = [("first.K.1.1", "12"), ("first.l.1.1", "40.00")]
 
 
-def opened(readings: list[tuple[str, str]], **options: str) -> Opened:
+def opened(readings: list[tuple[str, str]], **options: str) -> RunView:
     return unstarted(BRIDGE, EMPTY, options, readings)
 
 

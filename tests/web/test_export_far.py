@@ -12,7 +12,7 @@ from cavrel import catalogue
 from cavrel.core.definition import Definition
 from cavrel.core.laboratory import EMPTY
 from cavrel.present import report
-from cavrel.service.opened import unstarted
+from cavrel.service.run_view import unstarted
 from cavrel.web import files
 from cavrel.web.app import plain_app
 
@@ -39,7 +39,7 @@ def typed(definition: Definition, rows: int, draw: random.Random) -> list[tuple[
     for series, body in definition.series.items():
         for row in range(1, rows + 1):
             for name, column in body.columns.items():
-                if column.plays.typed and not column.extract:
+                if column.column_role.typed and not column.extract:
                     found.append((f"{series}.{name}.{row}.1", draw.choice(STRANGE)))
     return found
 

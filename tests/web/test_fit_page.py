@@ -17,8 +17,8 @@ from cavrel.core.logbook import run as runs
 from cavrel.core.simulate import simulate
 from cavrel.core.simulate.apparatus import Planned
 from cavrel.present import fit
-from cavrel.present.looks import Wanted
-from cavrel.service.opened import unstarted
+from cavrel.present.fit_choices import Wanted
+from cavrel.service.run_view import unstarted
 from tests.web.http import entry, save, start, text
 from tests.web.test_report_whole import opened
 from tests.web.test_suspects import typed

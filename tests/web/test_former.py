@@ -53,7 +53,10 @@ def test_a_package_of_an_earlier_version_is_imported_with_its_laboratory(client:
     sent = client.get(f"/runs/{run}/package.zip").data
     with zipfile.ZipFile(io.BytesIO(sent)) as packed:
         files = {name: packed.read(name) for name in packed.namelist()}
-    laboratory = json.loads(files.pop("laboratory.json")) | {"format": "cavrel-cupboard/1", "rules": {"stated": "limit"}}
+    laboratory = json.loads(files.pop("laboratory.json")) | {
+        "format": "cavrel-cupboard/1",
+        "rules": {"stated": "limit"},
+    }
     files["cupboard.json"] = json.dumps(laboratory).encode()
     made = io.BytesIO()
     with zipfile.ZipFile(made, "w") as packed:

@@ -16,16 +16,16 @@ from cavrel.core.laboratory import EMPTY
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import read
 from cavrel.core.simulate import simulate
-from cavrel.present import fields, report, versions, worked
-from cavrel.present.printed import in_unit
-from cavrel.service.opened import Opened, unstarted
+from cavrel.present import derivation_steps, fields, report, versions
+from cavrel.present.print_tables import in_unit
+from cavrel.service.run_view import RunView, unstarted
 from tests.web.http import entry, save, text
 from tests.web.test_suspects import LENGTHS, typed
 from tests.web.test_traces import TABLE as SAMPLES
 from tests.web.test_traces import cart, put  # noqa: F401
 
 
-def opened(name: str, seed: int = 3, **options: str) -> Opened:
+def opened(name: str, seed: int = 3, **options: str) -> RunView:
     """A run read off the stand-in, that no database holds."""
     definition = catalogue.experiments()[name]
     made = simulate(catalogue.program_of(definition, options=options), seed, options=options)
@@ -169,13 +169,13 @@ def test_whoever_reckons_on_with_the_digits_shown_finds_the_value_shown() -> Non
     for name in catalogue.experiments():
         run = opened(name)
         for fit in run.analysis.fits.values():
-            for chain, _ in worked.steps(run, fit):
+            for chain, _ in derivation_steps.steps(run, fit):
                 sides = [re.sub(r"</?math[^>]*>|<mo[^>]*>=</mo>", "", piece) for piece in chain.split("</math>")]
                 assert all(one != next_one for one, next_one in pairwise(sides)), (name, chain)
                 assert "<mo>−</mo><mrow><mo>−</mo>" not in chain, (name, chain)
     for seed in range(10):
         run = opened("projectile-range", seed)
-        chain, shown = worked.steps(run, run.analysis.fits["line"])[0]
+        chain, shown = derivation_steps.steps(run, run.analysis.fits["line"])[0]
         number, value = float(NUMBER.findall(chain)[-1]), shown.split(" ")[0]
         assert f"{0.995 / number:.{len(value.partition('.')[2])}f}" == value
 
@@ -191,7 +191,7 @@ def test_a_slope_of_few_figures_is_shown_with_as_many_as_its_inverse_needs() -> 
     x = np.arange(1.0, 6.0)
     analysis = run(made, series={"s": {"x": [f"{v:g}" for v in x], "y": [f"{v * 0.1389 + 2:.4f} ± 0.02" for v in x]}})
     held = type("Held", (), {"analysis": analysis, "definition": made.definition, "program": made})()
-    chain, shown = worked.steps(held, analysis.fits["f"])[0]
+    chain, shown = derivation_steps.steps(held, analysis.fits["f"])[0]
     number = NUMBER.findall(chain)[-1]
     decimals = len(re.match(r"[\d.]+", shown)[0].partition(".")[2])  # type: ignore[index]
     assert f"{1 / float(number):.{decimals}f}" == re.match(r"[\d.]+", shown)[0]  # type: ignore[index]

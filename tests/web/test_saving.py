@@ -11,7 +11,7 @@ from flask.testing import FlaskClient
 
 from cavrel import catalogue
 from cavrel.core import definition as definitions
-from cavrel.service import opened, opening, recent, turns
+from cavrel.service import opening, recent, recompute_lock, run_view
 from cavrel.store import courses
 from cavrel.store import runs as run_store
 from cavrel.store.pool import Pool, transaction
@@ -74,7 +74,7 @@ def sent_in_two(client: FlaskClient, run: int, view: str, slot: str, typed: str)
 
 
 def test_saved_is_said_before_anything_is_worked_out(client: FlaskClient, run: int) -> None:
-    with turns.Turn(0, "somebody else's figures"):
+    with recompute_lock.Turn(0, "somebody else's figures"):
         parts = sent_in_two(client, run, "a", "swings.t.1.1", "31.11")
         first = next(parts)
         assert len(first["keys"]) == 1 and not first["refused"] and "html" not in first
@@ -89,7 +89,7 @@ def test_saved_is_said_before_anything_is_worked_out(client: FlaskClient, run: i
 def test_a_send_that_a_newer_one_of_its_page_overtook_is_not_worked_out(client: FlaskClient, run: int) -> None:
     parts = sent_in_two(client, run, "a", "swings.t.1.1", "31.11")
     assert next(parts)["keys"]
-    newer = turns.Turn(run, "a")
+    newer = recompute_lock.Turn(run, "a")
     assert list(parts) == [{}]
     newer.end()
 
@@ -138,7 +138,7 @@ def test_a_run_that_cannot_be_worked_out_still_opens(
     def broken(*_: object) -> tuple[()]:
         raise ZeroDivisionError
 
-    monkeypatch.setattr(opened, "findings_of", broken)
+    monkeypatch.setattr(run_view, "findings_of", broken)
     save(client, run, entry("reading", "swings.t.1.1", text="31.1"))
     assert "The results cannot be computed" in text(client, f"/runs/{run}/measure")
     assert 'value="31.1"' in client.get(f"/runs/{run}/measure").text

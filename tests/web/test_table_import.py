@@ -20,7 +20,7 @@ from cavrel.core.document.workbook import workbook
 from cavrel.core.errors import CavrelError
 from cavrel.core.laboratory import EMPTY
 from cavrel.core.simulate import simulate
-from cavrel.service.opened import unstarted
+from cavrel.service.run_view import unstarted
 from cavrel.service.table_import import Choice, look
 from tests.core.test_workbook import analysed
 from tests.web.http import entry, save, start, text, token

@@ -8,7 +8,7 @@ import pytest
 from flask.testing import FlaskClient
 
 from cavrel.core.logbook.entry import text_in_force
-from cavrel.service import opened as service
+from cavrel.service import run_view as service
 from cavrel.store import entries as entry_store
 from cavrel.store.entries import NewEntry
 from cavrel.store.pool import Pool, transaction
@@ -20,16 +20,16 @@ TWINS = ("measure.json", "result.json", "fit.json", "report.json", "logbook.json
 
 PARTS = [
     ("cavrel.present.axes", "candidates", "fit", "other axes"),
-    ("cavrel.present.setpoints", "pegs", "plan", "set points"),
-    ("cavrel.present.verified", "counted", "result", ""),
-    ("cavrel.present.otherwise", "otherwise", "result", "rows compared with the line"),
+    ("cavrel.present.setpoints", "set_point_scale", "plan", "set points"),
+    ("cavrel.present.standard_check", "counted", "result", ""),
+    ("cavrel.present.row_comparison", "otherwise", "result", "rows compared with the line"),
     ("cavrel.present.suspects", "_card", "result", ""),
-    ("cavrel.present.worked", "mathml", "fit", "worked steps"),
-    ("cavrel.present.promise", "planner_of", "plan", "the expected result"),
+    ("cavrel.present.derivation_steps", "mathml", "fit", "worked steps"),
+    ("cavrel.present.expected_result", "planner_of", "plan", "the expected result"),
     ("cavrel.present.plan", "offer", "plan", "ways to improve this plan"),
     ("cavrel.present.conventions", "_differences", "plan", "what conventions change"),
     ("cavrel.present.result", "drawn", "result?shape=g", "the distribution"),
-    ("cavrel.present.stages", "drafted", "report", ""),
+    ("cavrel.present.stages", "drafts", "report", ""),
     ("cavrel.present.stages", "one_line", "fit", "the state of Fit"),
     ("cavrel.present.stages", "progress", "measure", "the state of Measure"),
 ]

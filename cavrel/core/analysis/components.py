@@ -21,7 +21,7 @@ Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Block:
+class UncertaintyComponents:
     """Components of one kind that act on one input row by row, or on several inputs together.
 
     ``kind``: of source, such as ``resolution``.
@@ -82,16 +82,16 @@ class Nominal:
     zero: float = 0.0
 
 
-def gather(sheet: Sheet, rules: HouseRules) -> tuple[dict[str, Nominal], list[Block]]:
+def gather(sheet: Sheet, rules: HouseRules) -> tuple[dict[str, Nominal], list[UncertaintyComponents]]:
     """Nominal values and all components of the inputs of ``sheet``."""
     nominal: dict[str, Nominal] = {}
-    blocks: list[Block] = []
+    groups: list[UncertaintyComponents] = []
     for entry in sheet.inputs:
         value, own = of_input(entry, rules)
         nominal[entry.spec.key] = value
-        blocks.extend(own)
-    blocks.extend(_shared(sheet.inputs, sheet.zeros, rules))
-    return nominal, blocks
+        groups.extend(own)
+    groups.extend(_shared(sheet.inputs, sheet.zeros, rules))
+    return nominal, groups
 
 
 def resolution_u(step: float | Array, rules: HouseRules) -> float | Array:
@@ -103,7 +103,7 @@ def resolution_u(step: float | Array, rules: HouseRules) -> float | Array:
 
 
 @by_identity(4096)
-def of_input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Block]]:
+def of_input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[UncertaintyComponents]]:
     spec, values = entry.spec, entry.values
     present = ~np.isnan(values)
     k = present.sum(axis=1)
@@ -124,7 +124,7 @@ def of_input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Blo
     if most > 1:
         deviation = np.where(present, values - mean[:, None], 0.0)
         seen = np.where(k > 1, np.sqrt((deviation**2).sum(axis=1) / np.maximum(k - 1, 1)), np.nan)
-    blocks: list[Block] = []
+    groups: list[UncertaintyComponents] = []
     rows = np.flatnonzero(k > 0)
 
     def add(
@@ -138,8 +138,8 @@ def of_input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Blo
     ) -> None:
         chosen = rows[u[rows] > 0]
         if len(chosen):
-            blocks.append(
-                Block(
+            groups.append(
+                UncertaintyComponents(
                     kind=kind,
                     source=f"{spec.label}, {words}",
                     subject=spec.key,
@@ -161,7 +161,7 @@ def of_input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Blo
 
     if spec.exact:
         add_stated(np.where(has_stated, said, 0.0))
-        return Nominal(mean, k, np.full(len(k), np.nan), spec.unit.offset), blocks
+        return Nominal(mean, k, np.full(len(k), np.nan), spec.unit.offset), groups
     if spec.count:
         u, scattered = counting(mean, seen, k)
         dof, estimates = np.where(k > 1, k - 1.0, np.inf), [f"scatter:{spec.key}:{i}" for i in range(len(k))]
@@ -169,7 +169,7 @@ def of_input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Blo
         by_scatter = np.where(scattered & ~has_stated, seen / np.sqrt(np.maximum(k, 1)), 0.0)
         add("repeatability", "scatter of repeats", by_scatter, "student", dof, estimates)
         add("counting", "counting", np.where(scattered | has_stated, 0.0, u), "normal", counts=mean)
-        return Nominal(mean, k, seen, spec.unit.offset), blocks
+        return Nominal(mean, k, seen, spec.unit.offset), groups
     gauge = spec.gauge
     if gauge is not None and gauge.dial:
         step = np.where(present, 0.0, np.nan)
@@ -212,7 +212,7 @@ def of_input(entry: InputReadings, rules: HouseRules) -> tuple[Nominal, list[Blo
                 amount = root_mean_square(entry.by_gauge(kind), present, k)
             if np.any(amount):
                 add(kind, words, np.where(once, amount, 0.0), "normal")
-    return Nominal(mean, k, s, spec.unit.offset), blocks
+    return Nominal(mean, k, s, spec.unit.offset), groups
 
 
 def _each(entry: InputReadings, mean: Array) -> Array:
@@ -239,7 +239,9 @@ def _instruments(entry: InputReadings) -> list[tuple[MeasuringInstrument, Array 
     return [*found, (gauge, left)]
 
 
-def _shared(inputs: Iterable[InputReadings], zeros: Mapping[str, ZeroReading], rules: HouseRules) -> list[Block]:
+def _shared(
+    inputs: Iterable[InputReadings], zeros: Mapping[str, ZeroReading], rules: HouseRules
+) -> list[UncertaintyComponents]:
     """One component for each instrument's zero, calibration and printed limits, acting on everything read with it. A zero that was read is
     known as well as such a reading is."""
     by_gauge: dict[str, tuple[MeasuringInstrument, list[str], list[str], dict[str, Array]]] = {}
@@ -254,7 +256,7 @@ def _shared(inputs: Iterable[InputReadings], zeros: Mapping[str, ZeroReading], r
                 weights[spec.key] = np.asarray(share_of)
             if spec.extract not in ("slope", "period"):  # an offset of all samples moves no slope and no period
                 shifted.append(spec.key)
-    blocks = []
+    groups = []
     root3 = math.sqrt(3)
     for name, (gauge, scaled, shifted, weights) in by_gauge.items():
         share, digits = (0.0, 0.0) if gauge.each else ((gauge.share or 0) / root3, (gauge.offset or 0) / root3)
@@ -271,8 +273,8 @@ def _shared(inputs: Iterable[InputReadings], zeros: Mapping[str, ZeroReading], r
                 u, dof = float(amount), math.inf
                 if kind == "zero" and name in zeros:
                     u, dof = zero_u(gauge, zeros[name], rules)
-                blocks.append(
-                    Block(
+                groups.append(
+                    UncertaintyComponents(
                         kind=kind,
                         source=f"{gauge.label}, {words}",
                         subject=name,
@@ -288,7 +290,7 @@ def _shared(inputs: Iterable[InputReadings], zeros: Mapping[str, ZeroReading], r
                         instrument=gauge.label,
                     )
                 )
-    return blocks
+    return groups
 
 
 def zero_u(gauge: MeasuringInstrument, zero: ZeroReading, rules: HouseRules) -> tuple[float, float]:

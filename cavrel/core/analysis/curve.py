@@ -32,7 +32,7 @@ def raw_columns(analysis: Analysis, fit: FitAnalysis) -> tuple[str, str] | None:
         most = max(_varied(analysis, k) for k in known)
         varied = [k for k in known if _varied(analysis, k) >= VARIED * most]
         if len(varied) > 1:
-            varied = [k for k in varied if series[body.series].columns[k.partition(".")[2]].plays.chosen]
+            varied = [k for k in varied if series[body.series].columns[k.partition(".")[2]].column_role.chosen]
         if len(varied) != 1:
             return None
         found.append(varied[0])

@@ -63,7 +63,7 @@ class FitAnalysis:
     ``weights``: ``(n,)`` of the rows fitted.
     ``errors``: where both axes count (a straight line).
     ``scatter``: ``(n,)`` standard deviation of each ordinate by the residuals.
-    ``gain``: ``(p, n)`` response of ``theta`` to the residuals.
+    ``parameter_sensitivity``: ``(p, n)`` response of ``theta`` to the residuals.
     ``unbounded``: parameters that the readings leave without an upper end.
     """
 
@@ -79,7 +79,7 @@ class FitAnalysis:
     parts: Array
     weights: Array
     scatter: Array
-    gain: Array
+    parameter_sensitivity: Array
     reason: str = ""
     diagnostics: Diagnostics | None = None
     known: bool = False

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from cavrel.core.analysis import uncertainty
 from cavrel.core.analysis.fitted import Bound, FitAnalysis, Parameter
-from cavrel.core.analysis.lanes import Pushes
+from cavrel.core.analysis.perturbations import Perturbations
 from cavrel.core.analysis.solving import Solved, Solving
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.definition.steps import FitStep
@@ -31,14 +31,14 @@ always would call every uncertainty too large on average, for the scatter of a f
 
 
 def fit(
-    step: FitStep, bound: Bound, pushes: Pushes, rules: HouseRules, span: slice, x0: float
+    step: FitStep, bound: Bound, perturbations: Perturbations, rules: HouseRules, span: slice, x0: float
 ) -> tuple[FitAnalysis, Array, Array]:
     """Fit ``step`` to ``bound``; returns the analysis, and over the wide batch ``(2K+1, p)`` the curve's parameters about its origin and
     those that the definition names.
 
     ``span``: the components kept for this fit's scatter; ``x0``: where a tangent touches. A fit that cannot be made has a reason.
     """
-    return _Fitting(step, bound, pushes, rules, span, x0).run()
+    return _Fitting(step, bound, perturbations, rules, span, x0).run()
 
 
 class _Fitting(Solving):
@@ -55,24 +55,24 @@ class _Fitting(Solving):
         nothing = np.full((1, len(self.step.parameters)), np.nan)
         return self.unmade(reason), nothing, nothing
 
-    def made(self, solved: Solved, told: tuple[str, Diagnostics] | None = None) -> tuple[FitAnalysis, Array, Array]:
-        """Parameters with all their contributions. ``told``: who speaks for the rows' uncertainty, with the diagnostics that said so."""
-        theta, count = solved.theta, self.pushes.count
-        gain, basis = response(solved.jacobian, solved.weights)
+    def made(self, solved: Solved, reported: tuple[str, Diagnostics] | None = None) -> tuple[FitAnalysis, Array, Array]:
+        """Parameters with all their contributions. ``reported``: who speaks for the rows' uncertainty, with the diagnostics that said so."""
+        theta, count = solved.theta, self.perturbations.count
+        parameter_sensitivity, basis = response(solved.jacobian, solved.weights)
         left = self.left_over(theta)
-        over_batch = self.followed(solved, gain, left)
-        parts = self.pushes.contributions(left)
+        over_batch = self.followed(solved, parameter_sensitivity, left)
+        parts = self.perturbations.contributions(left)
         own, variance = self.own_of(parts)
         whole = np.zeros((len(parts), self.bound.y.shape[1]))
         whole[:, self.use] = np.where(own[:, None], parts, 0.0)
-        variance_dof = uncertainty.variance_dof(whole, self.use, self.pushes, self.wide)
+        variance_dof = uncertainty.variance_dof(whole, self.use, self.perturbations, self.wide)
         if solved.counted:
             self.scale_counting(over_batch, theta, parts, 1 / solved.weights)
             variance = 1 / solved.weights
         diagnostics = self.diagnose(solved, basis, variance_dof)
         source = self.source(variance, variance_dof, diagnostics, theta)
-        if told is not None:
-            source, diagnostics = told[0], replace(diagnostics, told=(told[1].chi2, told[1].p))
+        if reported is not None:
+            source, diagnostics = reported[0], replace(diagnostics, reported=(reported[1].chi2, reported[1].p))
         elif source == "scatter" and self.step.model == "mean" and np.ptp(solved.weights) > 0:
             # Weights that their own chi-squared refutes say nothing: all rows count alike, as anyone can check by hand.
             alike = replace(solved, weights=np.ones(len(self.use)), known=False)
@@ -82,27 +82,27 @@ class _Fitting(Solving):
             squares = float((solved.weights * diagnostics.residuals**2).sum())
             sizes = np.sqrt(squares / diagnostics.dof / solved.weights)
         if source != "propagated":
-            own_components = own if self.wide else self.pushes.of_components(own)
+            own_components = own if self.wide else self.perturbations.of_components(own)
             # Components that are not believed have no say: the rows' own, for which the scatter or the extreme lines speak.
             silent = np.flatnonzero(own_components)
             over_batch[1 + silent] = over_batch[1 + count + silent] = theta
             places = 1 + self.span.start + self.use
             if source == "scatter":
-                moved = (gain * sizes).T
+                moved = (parameter_sensitivity * sizes).T
                 over_batch[places], over_batch[places + count] = theta + moved, theta - moved
             else:
                 half = self.extremes(theta)
                 assert half is not None
                 over_batch[places[0]], over_batch[places[0] + count] = theta + half, theta - half
-        return self.described(solved, over_batch, diagnostics, source, sizes, gain)
+        return self.described(solved, over_batch, diagnostics, source, sizes, parameter_sensitivity)
 
-    def followed(self, solved: Solved, gain: Array, left: Array) -> Array:
+    def followed(self, solved: Solved, parameter_sensitivity: Array, left: Array) -> Array:
         """The parameters over the wide batch, ``(2K+1, p)``, as they follow the residuals ``left`` ``(batch, n)``."""
-        theta, pushes = solved.theta, self.pushes
+        theta, perturbations = solved.theta, self.perturbations
         designs = None
         if solved.errors is not None or (self.curve.linear and not self.bound.x.strides[0]):
             # Where no component moves an abscissa all entries of a linear curve have one design, and its response is exact.
-            moved = left @ gain.T
+            moved = left @ parameter_sensitivity.T
         else:
             start = np.repeat(theta[None, :], len(left), axis=0)
             designs = self.curves.jacobian(start)
@@ -112,35 +112,39 @@ class _Fitting(Solving):
         moved = moved - moved[:1]
         if self.wide:
             return theta + moved
-        spread = pushes.layout.spread(self.use, self.bound.y.shape[1])
-        over_batch = np.zeros((pushes.batch, len(theta)))
+        spread = perturbations.layout.spread(self.use, self.bound.y.shape[1])
+        over_batch = np.zeros((perturbations.batch, len(theta)))
         over_batch[spread.lone_wide] = moved[spread.lone]
         entries, at = spread.entries, spread.at
-        follows = gain[:, at] * (left[entries, at] - left[0, at])
+        follows = parameter_sensitivity[:, at] * (left[entries, at] - left[0, at])
         if designs is not None:
             # A row whose abscissa moves also changes what its residual stands for: the other half of the estimator's derivative.
             turned = (designs[entries, at] - designs[0, at]) * (solved.weights * left[0])[at, None]
-            follows += (gain / solved.weights) @ gain.T @ turned.T
+            follows += (parameter_sensitivity / solved.weights) @ parameter_sensitivity.T @ turned.T
         over_batch[spread.wide] = follows.T
         return over_batch + theta
 
     def scale_counting(self, over_batch: Array, theta: Array, parts: Array, variance: Array) -> None:
         """Counting's own components take the size that the curve predicts instead of the root of what was counted."""
-        pushes = self.pushes
-        total = (parts[pushes.own(parts)] ** 2).sum(axis=0)
+        perturbations = self.perturbations
+        total = (parts[perturbations.own(parts)] ** 2).sum(axis=0)
         place = np.full(self.bound.y.shape[1], -1)
         place[self.use] = np.arange(len(self.use))
-        for index, lane in enumerate(pushes.lanes):
-            if pushes.blocks[lane.block].counts is None or lane.rows is None or not (parts[index] != 0).any():
+        for index, column in enumerate(perturbations.columns):
+            if (
+                perturbations.groups[column.group].counts is None
+                or column.rows is None
+                or not (parts[index] != 0).any()
+            ):
                 continue
-            if len(lane.rows) == 1 and not pushes.own(parts)[index]:
+            if len(column.rows) == 1 and not perturbations.own(parts)[index]:
                 continue  # a count that all rows share, such as a background
-            at = np.where(lane.rows < len(place), place[np.minimum(lane.rows, len(place) - 1)], -1)
-            components, at = lane.components[at >= 0], at[at >= 0]
+            at = np.where(column.rows < len(place), place[np.minimum(column.rows, len(place) - 1)], -1)
+            components, at = column.components[at >= 0], at[at >= 0]
             counted = parts[index, at] ** 2
             rest = total[at] - counted
             size = np.sqrt(np.maximum(variance[at] - rest, 0.0) / np.where(counted > 0, counted, 1.0))
-            for start in (1, 1 + pushes.count):
+            for start in (1, 1 + perturbations.count):
                 over_batch[start + components] = theta + (over_batch[start + components] - theta) * size[:, None]
 
     def diagnose(self, solved: Solved, basis: Array, variance_dof: float) -> Diagnostics:
@@ -186,14 +190,20 @@ class _Fitting(Solving):
         return None if found is None else np.asarray((found[1] - found[0]) / 2)
 
     def described(
-        self, solved: Solved, over_batch: Array, diagnostics: Diagnostics, source: str, sizes: Array, gain: Array
+        self,
+        solved: Solved,
+        over_batch: Array,
+        diagnostics: Diagnostics,
+        source: str,
+        sizes: Array,
+        parameter_sensitivity: Array,
     ) -> tuple[FitAnalysis, Array, Array]:
         theta = solved.theta
         shape: Model | None = self.shape
         if self.forced:  # formulas may still name the intercept, which is zero by house rule
             theta, shape = np.array([theta[0], 0.0]), Line()
             over_batch = np.concatenate([over_batch, np.zeros_like(over_batch)], axis=1)
-        parts = self.pushes.contributions(over_batch)
+        parts = self.perturbations.contributions(over_batch)
         named = shape.named(theta[None, :])[0] if shape is not None else theta
         naming = shape.naming(theta) if shape is not None else np.eye(len(theta))
         named_parts = parts @ naming.T
@@ -226,7 +236,7 @@ class _Fitting(Solving):
             weights=solved.weights,
             errors=solved.errors,
             scatter=sizes,
-            gain=gain,
+            parameter_sensitivity=parameter_sensitivity,
             unbounded=unbounded,
         )
         return analysis, over_batch, named + (over_batch - theta) @ naming.T

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cavrel.core.analysis.binding import bind
-from cavrel.core.analysis.components import Block
+from cavrel.core.analysis.components import UncertaintyComponents
 from cavrel.core.analysis.distribution import MonteCarlo, summarise
 from cavrel.core.analysis.fitted import Bound, FitAnalysis
 from cavrel.core.analysis.points import curve_of
@@ -75,18 +75,20 @@ class _Moved:
         self.added: Array | None = None
         self.share: Array | None = None
 
-    def take(self, block: Block, target: str, drawn: Array, value: Array, column: bool, added: float = 0.0) -> None:
-        """Add a block's deviations ``(size, n)``; those of a quantity that is read once act on all that follows from it. ``added``: what goes with
+    def take(
+        self, group: UncertaintyComponents, target: str, drawn: Array, value: Array, column: bool, added: float = 0.0
+    ) -> None:
+        """Add a group's deviations ``(size, n)``; those of a quantity that is read once act on all that follows from it. ``added``: what goes with
         a relative u, SI."""
-        drawn = drawn * block.weights[target] if target in block.weights else drawn
-        if block.rows is None and block.relative:
+        drawn = drawn * group.weights[target] if target in group.weights else drawn
+        if group.rows is None and group.relative:
             self.share = drawn if self.share is None else self.share + drawn
             if added:
-                with_it = drawn * (added / float(block.u[0])) * np.where(value < 0, -1.0, 1.0)
+                with_it = drawn * (added / float(group.u[0])) * np.where(value < 0, -1.0, 1.0)
                 self.added = with_it if self.added is None else self.added + with_it
-        elif block.rows is None or not column:
+        elif group.rows is None or not column:
             self.added = drawn if self.added is None else self.added + drawn
-        elif block.size == value.shape[1]:
+        elif group.size == value.shape[1]:
             if self.own is None:
                 self.own = drawn  # drawn for this input alone, so it may be added to in place
             else:
@@ -94,7 +96,7 @@ class _Moved:
         else:
             if self.own is None:
                 self.own = np.zeros((len(drawn), value.shape[1]))
-            self.own[:, block.rows] += drawn
+            self.own[:, group.rows] += drawn
 
     def values(self, value: Array, zero: float, split: bool) -> tuple[Array, Array]:
         """The input with everything drawn, and with only what acts on rows together; ``zero``: that of its scale."""
@@ -123,7 +125,7 @@ class _Sampler:
         self.rows = max([1, *analysis.sheet.rows.values()])
         self.fits = {**analysis.fits, **analysis.means}
         self.split = any(_noise_of_its_own(fit) for fit in self.fits.values())
-        self.blocks = [block for block in analysis.pushes.blocks if block.kind != "scatter"]
+        self.groups = [group for group in analysis.perturbations.groups if group.kind != "scatter"]
 
     def run(self, size: int) -> Mapping[str, Array]:
         """One chunk of draws: result name -> ``(size,)``."""
@@ -173,12 +175,12 @@ class _Sampler:
         for name in self.analysis.program.used_accepted:
             nominal[name] = np.array([[self.analysis.accepted[name].value]])
         moved: dict[str, _Moved] = {key: _Moved() for key in nominal}
-        for block in self.blocks:
-            drawn = self.draw(block, size)
-            for target in block.targets:
+        for group in self.groups:
+            drawn = self.draw(group, size)
+            for target in group.targets:
                 if target in moved:
-                    added = block.added.get(target, 0.0)
-                    moved[target].take(block, target, drawn, nominal[target], series_of.get(target) is not None, added)
+                    added = group.added.get(target, 0.0)
+                    moved[target].take(group, target, drawn, nominal[target], series_of.get(target) is not None, added)
         full: dict[str, Array] = {"pi": np.array([[math.pi]])}
         full.update({key: np.array([[value]]) for key, value in self.analysis.program.constants.items()})
         common: dict[str, Array] = dict(full)
@@ -187,22 +189,22 @@ class _Sampler:
             full[key], common[key] = moved[key].values(value, zeros.get(key, 0.0), self.split)
         return full, common
 
-    def draw(self, block: Block, size: int) -> Array:
-        """Deviations of a block's components, ``(size, n)``."""
-        if block.distribution == "rectangular":
-            drawn = self.generator.random((size, block.size))
+    def draw(self, group: UncertaintyComponents, size: int) -> Array:
+        """Deviations of a group's components, ``(size, n)``."""
+        if group.distribution == "rectangular":
+            drawn = self.generator.random((size, group.size))
             drawn -= 0.5
-            drawn *= 2 * math.sqrt(3) * block.u
+            drawn *= 2 * math.sqrt(3) * group.u
             return drawn
-        drawn = self.generator.standard_normal((size, block.size))
-        if block.distribution == "student" and block.estimate:
-            names = list(dict.fromkeys(block.estimate))
+        drawn = self.generator.standard_normal((size, group.size))
+        if group.distribution == "student" and group.estimate:
+            names = list(dict.fromkeys(group.estimate))
             if len(names) == 1:
-                drawn *= self.scale(names[0], float(block.dof[0]), size)
+                drawn *= self.scale(names[0], float(group.dof[0]), size)
             else:
-                for i, (name, dof) in enumerate(zip(block.estimate, block.dof.tolist(), strict=True)):
+                for i, (name, dof) in enumerate(zip(group.estimate, group.dof.tolist(), strict=True)):
                     drawn[:, i] *= self.scale(name, dof, size)[:, 0]
-        drawn *= block.u
+        drawn *= group.u
         return drawn
 
     def scale(self, estimate: str, dof: float, size: int) -> Array:
@@ -230,12 +232,12 @@ class _Sampler:
             y = y + noise * self.scale(f"fit:{step.name}", float(made.diagnostics.dof), size)
         elif made.counted:
             y = y + self.generator.standard_normal((size, len(made.rows))) / np.sqrt(made.weights)
-        forced = isinstance(made.shape, Line) and made.gain.shape[0] == 1
+        forced = isinstance(made.shape, Line) and made.parameter_sensitivity.shape[0] == 1
         theta = self.york(made, x, y, forced) if made.errors is not None else self.solve(step, made, bound, y, forced)
         if made.source == "extreme lines":
-            blocks = self.analysis.pushes.blocks
-            own = next(n for n, b in enumerate(blocks) if b.kind == "scatter" and b.subject == step.name)
-            half = made.parts[self.analysis.pushes.starts[own] + int(made.rows[0])]
+            groups = self.analysis.perturbations.groups
+            own = next(n for n, b in enumerate(groups) if b.kind == "scatter" and b.subject == step.name)
+            half = made.parts[self.analysis.perturbations.starts[own] + int(made.rows[0])]
             theta = theta + self.generator.standard_normal((size, 1)) * half
         return made.shape.named(theta) if made.shape is not None else theta
 
@@ -243,10 +245,10 @@ class _Sampler:
         assert made.errors is not None and made.shape is not None
         x = made.shape.local(x)
         # The linear response puts the line within a second-order error of its place; a round of York's equations shrinks that.
-        gain = made.gain[0]
-        start = made.theta[0] + y @ gain - made.theta[0] * (x @ gain)
+        parameter_sensitivity = made.parameter_sensitivity[0]
+        start = made.theta[0] + y @ parameter_sensitivity - made.theta[0] * (x @ parameter_sensitivity)
         if not forced:
-            start -= made.theta[1] * gain.sum()
+            start -= made.theta[1] * parameter_sensitivity.sum()
         slope, intercept = york.nearby(x, y, made.errors, float(made.theta[0]), start, forced)
         return np.stack([slope, intercept], axis=1)
 

@@ -6,7 +6,7 @@ import numpy as np
 
 from cavrel.core.analysis import uncertainty
 from cavrel.core.analysis.fitted import FitAnalysis
-from cavrel.core.analysis.lanes import Pushes
+from cavrel.core.analysis.perturbations import Perturbations
 from cavrel.core.analysis.records import Analysis
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.quantity.rounding import significant
@@ -14,13 +14,13 @@ from cavrel.core.quantity.units import Unit
 
 
 def reach(
-    fit: FitAnalysis, parts: np.ndarray, pushes: Pushes, dof: np.ndarray, rules: HouseRules
+    fit: FitAnalysis, parts: np.ndarray, perturbations: Perturbations, dof: np.ndarray, rules: HouseRules
 ) -> tuple[float, float, float]:
     """(u, k, half-width) for a curve's value with contributions ``parts`` ``(K,)``: that of the curve and that of a single reading together,
     with the coverage factor of the curve's effective degrees of freedom, no more than the scatter has. The half-width is NaN where nothing is
     known of how readings scatter."""
     u = uncertainty.combined_one(parts)
-    freedom = uncertainty.effective_dof(parts, pushes, dof)
+    freedom = uncertainty.effective_dof(parts, perturbations, dof)
     if fit.source == "scatter" and fit.diagnostics is not None:
         freedom = min(freedom, float(fit.diagnostics.dof))
     factor = uncertainty.coverage_factor(freedom, rules.student)
@@ -32,7 +32,7 @@ def at(analysis: Analysis, fit: FitAnalysis, x: float) -> tuple[float, float, fl
     assert fit.shape is not None
     theta, grid = fit.theta[None, :], np.array([[x]])
     parts = fit.parts @ fit.shape.jacobian(theta, grid)[0][0]
-    half = reach(fit, parts, analysis.pushes, analysis.dof, analysis.rules)[2]
+    half = reach(fit, parts, analysis.perturbations, analysis.dof, analysis.rules)[2]
     value = float(fit.shape.predict(theta, grid)[0, 0])
     return value - half, value, value + half
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from cavrel.core.analysis import uncertainty
 from cavrel.core.analysis.fitted import Bound, FitAnalysis, Parameter
-from cavrel.core.analysis.lanes import Pushes
+from cavrel.core.analysis.perturbations import Perturbations
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.definition.steps import FitStep
 from cavrel.core.fit.models import Line, Model, Proportional, Tangent
@@ -72,8 +72,10 @@ def curve_of(step: FitStep, shape: Model | None, bound: Bound, use: NDArray[np.i
 class Points:
     """A fit's points over the batch."""
 
-    def __init__(self, step: FitStep, bound: Bound, pushes: Pushes, rules: HouseRules, span: slice, x0: float) -> None:
-        self.step, self.pushes, self.rules, self.span = step, pushes, rules, span
+    def __init__(
+        self, step: FitStep, bound: Bound, perturbations: Perturbations, rules: HouseRules, span: slice, x0: float
+    ) -> None:
+        self.step, self.perturbations, self.rules, self.span = step, perturbations, rules, span
         self.use = np.flatnonzero(np.isfinite(bound.x[0]) & np.isfinite(bound.y[0]) & bound.keep)
         self.forced = isinstance(step.shape, Line) and step.origin and rules.origin == "forced"
         self.shape: Model | None = Proportional() if self.forced else step.shape
@@ -82,13 +84,16 @@ class Points:
             near = np.argsort(np.abs(bound.x[0, self.use] - x0), kind="stable")
             self.use = np.sort(self.use[near[: step.points or max(5, -(-len(self.use) // 3))]])
         self.count = len(self.shape.names) if self.shape is not None else len(step.free)
-        self.wide = pushes.is_wide(bound.x) or pushes.is_wide(bound.y) or self.reads_wide(bound)
-        whole = pushes.batch if self.wide else pushes.narrow
-        x, y = (pushes.widen(v) if self.wide else v for v in (bound.x, bound.y))
+        self.wide = perturbations.is_wide(bound.x) or perturbations.is_wide(bound.y) or self.reads_wide(bound)
+        whole = perturbations.batch if self.wide else perturbations.narrow
+        x, y = (perturbations.widen(v) if self.wide else v for v in (bound.x, bound.y))
         rows = bound.y.shape[1]
         x, y = (v if len(v) == whole else np.broadcast_to(v, (whole, rows)) for v in (x, y))
         self.bound = Bound(x, y, bound.environment, bound.keep)
-        self.x_parts, self.y_parts = pushes.contributions(self.bound.x), pushes.contributions(self.bound.y)
+        self.x_parts, self.y_parts = (
+            perturbations.contributions(self.bound.x),
+            perturbations.contributions(self.bound.y),
+        )
         self.x, self.y = bound.x[0, self.use], bound.y[0, self.use]
         if self.shape is not None:
             self.shape = self.shape.about(self.x)
@@ -116,7 +121,7 @@ class Points:
             return False
         with np.errstate(all="ignore"):
             start = np.array(list(self.step.free.values()))[None, :]
-            return self.pushes.is_wide(curve_of(self.step, None, bound, self.use).predict(start))
+            return self.perturbations.is_wide(curve_of(self.step, None, bound, self.use).predict(start))
 
     def impossible(self) -> str:
         """Why no curve can be drawn; empty if it can."""
@@ -142,7 +147,7 @@ class Points:
         return largest < LARGEST
 
     def unmade(self, reason: str) -> FitAnalysis:
-        nothing = np.full(self.pushes.count, np.nan)
+        nothing = np.full(self.perturbations.count, np.nan)
         parameters = {p: Parameter(math.nan, math.nan, unit, nothing) for p, unit in self.step.parameters.items()}
         size = len(parameters)
         return FitAnalysis(
@@ -151,10 +156,10 @@ class Points:
             parameters=parameters,
             covariance=np.full((size, size), np.nan),
             theta=np.full(size, np.nan),
-            parts=np.zeros((self.pushes.count, size)),
+            parts=np.zeros((self.perturbations.count, size)),
             weights=np.zeros(len(self.use)),
             scatter=np.zeros(len(self.use)),
-            gain=np.zeros((size, len(self.use))),
+            parameter_sensitivity=np.zeros((size, len(self.use))),
         )
 
     def read(self) -> dict[str, Any]:

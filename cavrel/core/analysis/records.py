@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from cavrel.core.analysis import uncertainty
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.analysis.identities import Parity, Verified
-from cavrel.core.analysis.lanes import Pushes
+from cavrel.core.analysis.perturbations import Perturbations
 from cavrel.core.analysis.sheet import Sheet
 from cavrel.core.analysis.uncertainty import Source
 from cavrel.core.definition.reference import ReferenceValue
@@ -33,7 +33,7 @@ class Values:
     ``key``: ``N``, or ``swings.t``.
     ``unit``: to show it in.
     ``batch``: ``(batch, rows)`` SI, nominal and with each component's push.
-    ``pushes``: those components.
+    ``perturbations``: those components.
     ``trials``: ``(rows,)`` how many were read; None for what is computed.
     ``scatter``: ``(rows,)`` per-trial standard deviation, SI; None for what is computed.
     """
@@ -41,7 +41,7 @@ class Values:
     key: str
     unit: Unit
     batch: Array
-    pushes: Pushes
+    perturbations: Perturbations
     trials: NDArray[np.intp] | None = None
     scatter: Array | None = None
 
@@ -55,14 +55,14 @@ class Values:
     def u(self) -> Array:
         """``(rows,)`` standard uncertainty, SI."""
         with np.errstate(all="ignore"):
-            return uncertainty.combined(self.pushes.contributions(self.batch))
+            return uncertainty.combined(self.perturbations.contributions(self.batch))
 
     @cached_property
     def own(self) -> Array:
         """``(rows,)`` the part of it by each row's own components, SI."""
         with np.errstate(all="ignore"):
-            parts = self.pushes.contributions(self.batch)
-            return uncertainty.combined(parts[self.pushes.own(parts)])
+            parts = self.perturbations.contributions(self.batch)
+            return uncertainty.combined(parts[self.perturbations.own(parts)])
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -96,7 +96,7 @@ class ResultAnalysis:
     ``value``, ``u``: SI; ``value`` is NaN with a ``reason``, ``u`` is NaN where linear propagation is no answer.
     ``dof``, ``coverage_factor``, ``expanded_uncertainty``: effective degrees of freedom, coverage factor, expanded uncertainty.
     ``parts``: ``(K,)`` contributions.
-    ``pushes``: the components that contribute.
+    ``perturbations``: the components that contribute.
     ``compared``: with what it is compared, None where there is nothing.
     ``birge``: the ratio of a weighted mean, NaN elsewhere.
     ``reason``: why there is no value.
@@ -114,7 +114,7 @@ class ResultAnalysis:
     coverage_factor: float
     expanded_uncertainty: float
     parts: Array
-    pushes: Pushes
+    perturbations: Perturbations
     compared: Comparison | None
     birge: float
     reason: str
@@ -134,7 +134,7 @@ class ResultAnalysis:
     def budget(self) -> tuple[Source, ...]:
         """Contributions gathered by source; none where linear propagation is no answer."""
         with np.errstate(all="ignore"):
-            return uncertainty.budget(self.parts, self.pushes) if self.u > 0 else ()
+            return uncertainty.budget(self.parts, self.perturbations) if self.u > 0 else ()
 
     @property
     def accepted(self) -> ReferenceValue | None:
@@ -209,7 +209,7 @@ class Analysis:
 
     ``program``, ``run``, ``rules``: what was analysed.
     ``sheet``: the readings understood.
-    ``pushes``: the components of uncertainty.
+    ``perturbations``: the components of uncertainty.
     ``values``: quantities and columns by key.
     ``fits``: the definition's, by name; ``means``: those that its formulas take.
     ``results``: by name, those that answer the experiment's aim first.
@@ -227,7 +227,7 @@ class Analysis:
     run: RunDocument
     rules: HouseRules
     sheet: Sheet
-    pushes: Pushes
+    perturbations: Perturbations
     values: Mapping[str, Values]
     fits: Mapping[str, FitAnalysis]
     means: Mapping[str, FitAnalysis]

@@ -8,12 +8,13 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core.analysis import lanes, uncertainty
+from cavrel.core.analysis import uncertainty
 from cavrel.core.analysis.binding import combination
-from cavrel.core.analysis.carrying import Carrying
-from cavrel.core.analysis.components import Block, Nominal, gather
+from cavrel.core.analysis.components import Nominal, UncertaintyComponents, gather
 from cavrel.core.analysis.distribution import MonteCarlo
+from cavrel.core.analysis.environment import Carrying
 from cavrel.core.analysis.montecarlo import monte_carlo
+from cavrel.core.analysis.perturbations import plan_perturbations
 from cavrel.core.analysis.records import (
     Analysis,
     Comparison,
@@ -49,17 +50,17 @@ def analyse(program: Program, run: RunDocument, rules: HouseRules | None = None)
 def analyse_sheet(program: Program, run: RunDocument, house: HouseRules, sheet: Sheet) -> Analysis:
     """The same for a sheet that was laid out already, such as one that differs from ``run``'s own in a few readings."""
     with np.errstate(all="ignore"):
-        nominal, blocks = gather(sheet, house)
+        nominal, groups = gather(sheet, house)
     for fit in program.fits.values():
-        blocks.append(_scatter_block(program, fit, sheet.rows[fit.series]))
+        groups.append(_scatter_block(program, fit, sheet.rows[fit.series]))
     accepted = _accepted(program, house, run)
     for name in program.used_accepted:
         nominal[name] = _single(accepted[name].value)
         if accepted[name].u > 0:
             u = np.array([accepted[name].u])
             source = f"accepted {accepted[name].label}"
-            blocks.append(
-                Block(
+            groups.append(
+                UncertaintyComponents(
                     kind="accepted",
                     source=source,
                     subject=name,
@@ -72,8 +73,8 @@ def analyse_sheet(program: Program, run: RunDocument, house: HouseRules, sheet: 
                 )
             )
     singled = {series: _edges(sheet.keep[series]) for series in program.edges}
-    pushes = lanes.plan(blocks, singled)
-    found = _Runner(program, run, house, sheet, nominal, pushes, accepted).analysis()
+    perturbations = plan_perturbations(groups, singled)
+    found = _Runner(program, run, house, sheet, nominal, perturbations, accepted).analysis()
     bent = {name: result for name, result in found.results.items() if not result.linear}
     if not bent:
         return found
@@ -104,10 +105,10 @@ class _Drawn:
         return (drawn.low95, drawn.high95) if drawn is not None else (math.nan, math.nan)
 
 
-def _scatter_block(program: Program, fit: FitStep, rows: int) -> Block:
+def _scatter_block(program: Program, fit: FitStep, rows: int) -> UncertaintyComponents:
     """Room for one component per ordinate of a fit; the fit itself says how large they are, once the line is known."""
     names = (f"fit:{fit.name}",) * rows
-    return Block(
+    return UncertaintyComponents(
         kind="scatter",
         source=f"scatter about {fit.label}",
         subject=fit.name,
@@ -166,7 +167,7 @@ class _Runner(Carrying):
             run=self.run,
             rules=self.rules,
             sheet=self.sheet,
-            pushes=self.pushes,
+            perturbations=self.perturbations,
             values=values,
             fits={name: self.fits[name] for name in definition.fits},
             means={name: fit for name, fit in self.fits.items() if name not in definition.fits},
@@ -191,13 +192,15 @@ class _Runner(Carrying):
             values = step.run(self.environment)
         self.values[step.key] = values
         value = float(values[0, 0])
-        parts, bend = self.pushes.single_and_bend(values)
+        parts, bend = self.perturbations.single_and_bend(values)
         u = uncertainty.combined_one(parts)
         reason = "" if math.isfinite(value) else self.missing(step.key)
         linear = bool(reason) or (bend <= BENT * u if u > 0 else bend <= 1e-9 * abs(value))
         # What a Birge ratio adds to the variance of a mean is known by the scatter of its parts alone.
         added = 1 - 1 / ratio**2 if ratio > 1 else 0.0
-        dof = uncertainty.widened_dof(uncertainty.effective_dof(parts, self.pushes, self.dof), added, len(weights))
+        dof = uncertainty.widened_dof(
+            uncertainty.effective_dof(parts, self.perturbations, self.dof), added, len(weights)
+        )
         coverage_factor = uncertainty.coverage_factor(dof, self.rules.student)
         if not linear or not math.isfinite(u):
             linear, u = bool(reason), math.nan
@@ -213,7 +216,7 @@ class _Runner(Carrying):
             coverage_factor=coverage_factor,
             expanded_uncertainty=coverage_factor * u,
             parts=parts,
-            pushes=self.pushes,
+            perturbations=self.perturbations,
             compared=self.compared(step, values, parts, u, added, len(weights)),
             birge=ratio,
             reason=reason,
@@ -231,33 +234,33 @@ class _Runner(Carrying):
         if step.accepted_name:
             accepted, measured, known = self.accepted[step.accepted_name], False, 0.0
             if step.accepted_name in self.program.used_accepted:
-                apart = parts - self.pushes.single(self.values[step.accepted_name])
+                difference_parts = parts - self.perturbations.single(self.values[step.accepted_name])
             else:
-                apart, known = parts, accepted.u
+                difference_parts, known = parts, accepted.u
         elif step.accepted_run:
             other = step.accepted_run(self.environment)
             own = parse(self.program.definition.results[step.key].accepted or "")
             measured, known = self.from_this_run(own), 0.0
-            u_other = uncertainty.combined_one(self.pushes.single(other))
+            u_other = uncertainty.combined_one(self.perturbations.single(other))
             source = "computed from this run" if measured else "by this formula from published values"
             if not any(isinstance(n, Name | Member) for n in walk(own)):
                 source = "stated in the definition"
             label = "measured another way" if measured else typeset(own)
             accepted = ReferenceValue(float(other[0, 0]), u_other, step.unit.text, label, source)
             # Contributions are subtracted, not values: against 9.81 the digits of 10⁻³⁰ would be lost.
-            apart = parts - self.pushes.single(other)
+            difference_parts = parts - self.perturbations.single(other)
             if not math.isfinite(accepted.value):
                 waits = self.waits(f"{step.key}#accepted") or ("the other value",)
         else:
             return None
-        dof = uncertainty.effective_dof(apart, self.pushes, self.dof, known)
+        dof = uncertainty.effective_dof(difference_parts, self.perturbations, self.dof, known)
         if added:
-            of_difference = math.hypot(uncertainty.combined_one(apart), known)
+            of_difference = math.hypot(uncertainty.combined_one(difference_parts), known)
             dof = uncertainty.widened_dof(dof, added * min(u / of_difference, 1.0) ** 2, many)
         return Comparison(
             accepted=accepted,
-            u=math.hypot(uncertainty.combined_one(apart), known) if math.isfinite(u) else math.nan,
-            parts=apart,
+            u=math.hypot(uncertainty.combined_one(difference_parts), known) if math.isfinite(u) else math.nan,
+            parts=difference_parts,
             dof=dof,
             coverage_factor=uncertainty.coverage_factor(dof, self.rules.student),
             measured=measured,
@@ -280,7 +283,9 @@ class _Runner(Carrying):
             return np.full((1, 1), np.nan), math.nan, {}
         if len(present) == 1:
             return self.values[present[0]], math.nan, {present[0]: 1.0}
-        wide = [np.broadcast_to(self.pushes.widen(self.values[n]), (self.pushes.batch, 1)) for n in present]
+        wide = [
+            np.broadcast_to(self.perturbations.widen(self.values[n]), (self.perturbations.batch, 1)) for n in present
+        ]
         values = np.concatenate(wide, axis=1)
         parts = np.stack([self.results[n].parts for n in present], axis=1)
         weights, ratio = combination(values[0], parts.T @ parts, self.rules.combine == "plain")

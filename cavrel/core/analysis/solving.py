@@ -104,23 +104,23 @@ class Solving(Points):
 
     def counts(self, own: NDArray[np.bool_], own_variance: Array) -> Counts | None:
         """What counting contributes to the ordinates; None unless each row's y follows one count in proportion, the abscissae none."""
-        if self.wide or not self.pushes.counted:
+        if self.wide or not self.perturbations.counted:
             return None
         part, count, u = (np.full(self.bound.y.shape[1], np.nan) for _ in range(3))
-        for index, lane in enumerate(self.pushes.lanes):
-            block = self.pushes.blocks[lane.block]
-            if block.counts is None or lane.rows is None or not own[index] or lane.rows.max() >= len(part):
+        for index, column in enumerate(self.perturbations.columns):
+            group = self.perturbations.groups[column.group]
+            if group.counts is None or column.rows is None or not own[index] or column.rows.max() >= len(part):
                 continue
             if (self.x_parts[index] != 0).any():
                 return None
-            moved, at = self.y_parts[index], lane.rows
+            moved, at = self.y_parts[index], column.rows
             if not (moved != 0).any():
                 continue
             if not np.isnan(part[at]).all():
                 return None
-            of_lane = lane.components - self.pushes.starts[lane.block]
-            part[at], count[at], u[at] = moved[at], block.counts[of_lane], block.u[of_lane]
-            up, down = (self.bound.y[1 + index + k] - self.bound.y[0] for k in (0, len(self.pushes.lanes)))
+            of_column = column.components - self.perturbations.starts[column.group]
+            part[at], count[at], u[at] = moved[at], group.counts[of_column], group.u[of_column]
+            up, down = (self.bound.y[1 + index + k] - self.bound.y[0] for k in (0, len(self.perturbations.columns)))
             if (np.abs(up + down)[at] > _PROPORTIONAL * np.abs(up - down)[at]).any():
                 return None
         part, count, u = part[self.use], count[self.use], u[self.use]
@@ -222,7 +222,7 @@ class Solving(Points):
 
     def residual_parts(self, theta: Array) -> Array:
         """Contributions to every point's residual about the curve ``theta``, ``(L, n)`` or ``(K, n)``."""
-        return self.pushes.contributions(self.left_over(theta))
+        return self.perturbations.contributions(self.left_over(theta))
 
     def left_over(self, theta: Array) -> Array:
         """Residuals over the batch, ``(batch, n)``."""
@@ -230,11 +230,11 @@ class Solving(Points):
 
     def fitting_in(self, values: Array) -> Array:
         """Values of a curve as a batch that fits the points'."""
-        return self.pushes.widen(values) if self.wide else values
+        return self.perturbations.widen(values) if self.wide else values
 
     def own_of(self, parts: Array) -> tuple[NDArray[np.bool_], Array]:
         """Which contributions are a row's own: of components that move that row and no other; and the variance of each residual by them."""
-        own = self.pushes.own(parts)
+        own = self.perturbations.own(parts)
         return own, uncertainty.squares(parts[own])
 
     def x_matters(self, own_variance: Array, y_variance: Array) -> bool:

@@ -104,12 +104,14 @@ def _period(t: Array, y: Array) -> Extract:
     w = np.ones(len(y))
     try:
         theta = solver.nominal(curve, y, w, model.starts(t, y, w))
-        gain, _ = response(curve.jacobian(theta[None, :])[0], w)
+        parameter_sensitivity, _ = response(curve.jacobian(theta[None, :])[0], w)
     except NoFit as fault:
         raise RunError("", f"no oscillation is seen in the stretch: {fault}") from fault
     left = y - curve.predict(theta[None, :])[0]
     tau, s = noise_of(left, 5)
-    return Extract(float(model.tidy(theta)[2]), s * math.sqrt(float((gain[2] ** 2).sum()) * tau), len(y), tau)
+    return Extract(
+        float(model.tidy(theta)[2]), s * math.sqrt(float((parameter_sensitivity[2] ** 2).sum()) * tau), len(y), tau
+    )
 
 
 def noise_of(left: Array, parameters: int) -> tuple[float, float]:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from cavrel.core.analysis.lanes import Pushes
+from cavrel.core.analysis.perturbations import Perturbations
 
 Array = NDArray[np.float64]
 
@@ -43,7 +43,7 @@ def combined_one(parts: Array) -> float:
     return math.sqrt(total) if 1e-280 < total < 1e280 else float(combined(parts[:, None])[0])
 
 
-def effective_dof(parts: Array, pushes: Pushes, dof: Array, known: float = 0.0) -> float:
+def effective_dof(parts: Array, perturbations: Perturbations, dof: Array, known: float = 0.0) -> float:
     """Welch-Satterthwaite degrees of freedom (JCGM 100:2008, G.4.1) for contributions ``(K,)`` with ``dof`` ``(K,)``.
 
     Components that rest on one estimate of scatter (a pooled one, the residuals of one fit) count as one, for their errors
@@ -53,7 +53,7 @@ def effective_dof(parts: Array, pushes: Pushes, dof: Array, known: float = 0.0) 
     if not 0 < size < math.inf:
         return math.inf
     squares = (parts / size) ** 2
-    below = _below(squares, pushes, dof)
+    below = _below(squares, perturbations, dof)
     return (float(squares.sum()) + (known / size) ** 2) ** 2 / below if below > 0 else math.inf
 
 
@@ -65,14 +65,14 @@ def widened_dof(dof: float, share: float, many: int) -> float:
     return 1 / ((1 - share) ** 2 / dof + share**2 / (many - 1)) if dof > 0 else dof
 
 
-def variance_dof(parts: Array, use: NDArray[np.intp], pushes: Pushes, wide: bool) -> float:
+def variance_dof(parts: Array, use: NDArray[np.intp], perturbations: Perturbations, wide: bool) -> float:
     """Degrees of freedom of the variances that rows' own contributions ``(L, rows)``, or ``(K, rows)`` where ``wide``, give to the rows
     ``use``: infinite where all are known beforehand.
 
     Welch-Satterthwaite on each estimate's mean share of the rows' variance. A chi-squared made with such variances over its own degrees
     of freedom follows F rather than chi-squared.
     """
-    if not len(pushes.layout.resting):
+    if not len(perturbations.layout.resting):
         return math.inf
     squares = parts[:, use] ** 2
     total = np.add.reduce(squares, 0)
@@ -80,20 +80,20 @@ def variance_dof(parts: Array, use: NDArray[np.intp], pushes: Pushes, wide: bool
         return math.inf
     shares = np.zeros_like(parts)
     shares[:, use] = squares / total / len(use)
-    by_component = np.zeros(pushes.count)
+    by_component = np.zeros(perturbations.count)
     if wide:
         by_component = shares.sum(axis=1)
     else:
-        by_component[pushes.layout.lone[1]] = shares[pushes.layout.lone[0]].sum(axis=1)
-        lane, row, component = pushes.layout.each[:, pushes.layout.each[1] < parts.shape[1]]
-        by_component[component] = shares[lane, row]
-    below = _below(by_component, pushes, pushes.dof)
+        by_component[perturbations.layout.lone[1]] = shares[perturbations.layout.lone[0]].sum(axis=1)
+        column, row, component = perturbations.layout.each[:, perturbations.layout.each[1] < parts.shape[1]]
+        by_component[component] = shares[column, row]
+    below = _below(by_component, perturbations, perturbations.dof)
     return 1 / below if below > 0 else math.inf
 
 
-def _below(squares: Array, pushes: Pushes, dof: Array) -> float:
+def _below(squares: Array, perturbations: Perturbations, dof: Array) -> float:
     """The sum of squared variances over their degrees of freedom, each estimate's components taken as one, from ``squares`` ``(K,)``."""
-    layout = pushes.layout
+    layout = perturbations.layout
     if not len(layout.resting):
         return 0.0
     gathered = np.bincount(layout.estimate[layout.resting], squares[layout.resting])
@@ -127,7 +127,7 @@ class Source:
     u_if_halved: float
 
 
-def budget(parts: Array, pushes: Pushes, by: str = "source") -> tuple[Source, ...]:
+def budget(parts: Array, perturbations: Perturbations, by: str = "source") -> tuple[Source, ...]:
     """Contributions ``(K,)`` gathered by ``source``, ``instrument`` or ``quantity``, the largest first. Their squares add up to u² exactly;
     what belongs to no instrument or quantity is gathered under its own source."""
     size = float(np.abs(parts).max(initial=0.0))
@@ -135,11 +135,11 @@ def budget(parts: Array, pushes: Pushes, by: str = "source") -> tuple[Source, ..
         return ()
     squares: dict[str, float] = {}
     kinds: dict[str, tuple[str, str]] = {}
-    of_blocks = np.add.reduceat((parts / size) ** 2, pushes.starts).tolist()
-    for block, square in zip(pushes.blocks, of_blocks, strict=True):
-        name = {"instrument": block.instrument, "quantity": block.quantity}.get(by, "") or block.source
+    of_groups = np.add.reduceat((parts / size) ** 2, perturbations.starts).tolist()
+    for group, square in zip(perturbations.groups, of_groups, strict=True):
+        name = {"instrument": group.instrument, "quantity": group.quantity}.get(by, "") or group.source
         squares[name] = squares.get(name, 0.0) + square
-        kinds[name] = (block.kind, block.subject)
+        kinds[name] = (group.kind, group.subject)
     total = sum(squares.values())
     lines = [
         Source(

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from cavrel.core.bench.faults import of_instrument
 from cavrel.core.bench.shown import Course, Creep, Found, NotYet, Shown
-from cavrel.core.definition.standin import Seek, Settle
+from cavrel.core.definition.simulation import Seek, Settle
 from cavrel.core.definition.steps import Input, Program
 from cavrel.core.errors import CavrelError, DefinitionError
 from cavrel.core.logbook.run import RunDocument, trials
@@ -103,7 +103,7 @@ class Bench:
         if spec.series is None:
             return not self._is_set(spec)
         body = self.program.definition.series[spec.series].columns[spec.name]
-        return body.plays.wanted
+        return body.column_role.wanted
 
     def _shown(self, spec: Input, slot: Slot, take: int) -> Shown:
         own, plan = self.apparatus, self.apparatus.plan
@@ -168,12 +168,12 @@ class Bench:
         assert series is not None
         own.true["row"] = np.array([[float(row)]])
         columns = self.program.definition.series[series].columns
-        for name in (c for c, body in columns.items() if body.plays.chosen):
+        for name in (c for c, body in columns.items() if body.column_role.chosen):
             column = self.program.input_of[f"{series}.{name}"]
             if skip_time and column.unit.dimension == units.unit("s").dimension:
                 continue
             own.true[column.key] = np.array([[self._set(column, row)]])
-        for name in (c for c, body in columns.items() if body.plays.wanted):
+        for name in (c for c, body in columns.items() if body.column_role.wanted):
             if name == spec.name:
                 return
             column = self.program.input_of[f"{series}.{name}"]

@@ -4,7 +4,7 @@ from cavrel.core.definition.evaluation import Fit, Force, Picture, Prediction, R
 from cavrel.core.definition.loading import choose, fault_of, first_fault, load
 from cavrel.core.definition.parts import FIELDS, NAME, Amount, Formula, Identifier, Key, Line, UnitText
 from cavrel.core.definition.readings import Column, Instrument, Quantity, Series
-from cavrel.core.definition.standin import Fault, Simulate
+from cavrel.core.definition.simulation import Fault, Simulate
 from cavrel.core.definition.whole import FORMAT, Definition
 from cavrel.core.definition.work import Check, Choice, Identity, Option, Remark, Step, Suggest, Timer
 

@@ -54,7 +54,7 @@ def check(definition: Definition, key: str, heading: Heading) -> None:
         if name not in definition.series or column not in definition.series[name].columns:
             raise DefinitionError(place, "the experiment has no such column")
         body = definition.series[name].columns[column]
-        if heading.hidden and body.plays.typed:
+        if heading.hidden and body.column_role.typed:
             raise DefinitionError(place, "only a computed column can be hidden; this one is typed")
         _fits(place, body.unit, heading.unit)
     elif name in definition.series:

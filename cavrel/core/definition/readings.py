@@ -113,19 +113,19 @@ class Column(_Read):
     listed: bool = False
 
     @property
-    def plays(self) -> Role:
+    def column_role(self) -> Role:
         """What its role means."""
         return ROLES[self.role]
 
     @model_validator(mode="after")
     def _formula_where_derived(self) -> "Column":
-        if self.plays.typed != (self.formula is None):
+        if self.column_role.typed != (self.formula is None):
             raise ValueError("a derived column has a formula, and no other column has one")
-        if (self.source is None) != (self.extract is None) or (self.source and not self.plays.wanted):
+        if (self.source is None) != (self.extract is None) or (self.source and not self.column_role.wanted):
             raise ValueError("a measured column from a trace says what to extract: slope, mean, level or period")
-        if not self.plays.typed and (self.instrument or self.repeats > 1):
+        if not self.column_role.typed and (self.instrument or self.repeats > 1):
             raise ValueError("a derived column is computed: it has no instrument and no repeats")
-        if not self.plays.chosen and (self.step or self.listed):
+        if not self.column_role.chosen and (self.step or self.listed):
             raise ValueError("only a set column has a step, or a list of what it can be set to")
         return self
 

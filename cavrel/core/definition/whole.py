@@ -13,7 +13,7 @@ from cavrel.core.definition.causes import Systematic
 from cavrel.core.definition.evaluation import Fit, Picture, Prediction, Result
 from cavrel.core.definition.parts import Formula, Identifier, Key, Line, Model
 from cavrel.core.definition.readings import Instrument, Quantity, Series
-from cavrel.core.definition.standin import Simulate
+from cavrel.core.definition.simulation import Simulate
 from cavrel.core.definition.work import Check, Identity, Option, Question, Remark, SetUp, Step, Suggest, Verification
 
 FORMAT = "cavrel-experiment/1"

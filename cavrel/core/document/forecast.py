@@ -6,9 +6,9 @@ from typing import Any
 
 from cavrel.core.errors import RunError
 from cavrel.core.logbook.run import RunDocument, trials
-from cavrel.core.plan.better import Improvement, Planner
 from cavrel.core.plan.changes import Setup
 from cavrel.core.plan.forecast import DRAWN, Expected, Forecast
+from cavrel.core.plan.improvements import Improvement, Planner
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.simulate.apparatus import Planned
 

@@ -56,14 +56,14 @@ def guess(definition: Definition, series: str, headings: Sequence[Heading]) -> l
 
     for i, heading in enumerate(headings):  # what Cavrel itself wrote out
         own = _TYPED.match(heading.name)
-        if own and own["name"] in body.columns and body.columns[own["name"]].plays.typed:
+        if own and own["name"] in body.columns and body.columns[own["name"]].column_role.typed:
             take(i, Target(own["name"], int(own["trial"] or 1)))
     if taken:
         return found  # its other columns hold what follows from these
     scores = []
     for i, heading in enumerate(headings):
         for name, column in body.columns.items():
-            typed = column.plays.typed
+            typed = column.column_role.typed
             for text, of in (
                 (heading.name, 1.0),
                 (f"{heading.group} {heading.name}".strip(), 0.97),
@@ -149,9 +149,9 @@ def cells(
     columns = [
         (c, target)
         for c, target in enumerate(targets)
-        if target.column in body.columns and body.columns[target.column].plays.typed
+        if target.column in body.columns and body.columns[target.column].column_role.typed
     ]
-    settings = [c for c, target in columns if body.columns[target.column].plays.chosen]
+    settings = [c for c, target in columns if body.columns[target.column].column_role.chosen]
     places, trials = _places(rows, settings, first, stacked)
     for c, target in columns:
         column = body.columns[target.column]

@@ -111,9 +111,9 @@ class _Notebook:
 
     def components(self) -> str:
         rows = [["component", "source", "key", "row", "u", "own"]]
-        pushes = self.analysis.pushes
-        for index, block in enumerate(pushes.blocks):
-            span = pushes.span(index)
+        perturbations = self.analysis.perturbations
+        for index, block in enumerate(perturbations.groups):
+            span = perturbations.span(index)
             for target in block.targets:
                 if target not in self.analysis.values:
                     continue  # an accepted value, which stands in a table of its own
@@ -125,7 +125,7 @@ class _Notebook:
                         size = float(block.moved(target, values.value[row], zero, float(block.u[i])))
                         size *= float(block.weights[target][row]) if target in block.weights else 1.0
                         if math.isfinite(size) and size != 0:
-                            own = "1" if bool(pushes.layout.independent[component]) else "0"
+                            own = "1" if bool(perturbations.layout.independent[component]) else "0"
                             own = "count" if block.counts is not None else own
                             rows.append([str(component), block.source, target, str(row), repr(size), own])
         return _table(rows)
@@ -191,7 +191,7 @@ class _Notebook:
         if fit is None or not fit.made:
             return
         model = _model(fit)
-        if model is None or fit.source == "extreme lines" or not fit.gain.size:
+        if model is None or fit.source == "extreme lines" or not fit.parameter_sensitivity.size:
             self.taken_over(step, fit)
             return
         try:
@@ -203,7 +203,7 @@ class _Notebook:
         rows = [int(i) for i in fit.rows]
         shape = fit.shape
         origin = float(shape.x0 if isinstance(shape, Tangent) else shape.origin) if shape is not None else 0.0
-        count = fit.gain.shape[0]
+        count = fit.parameter_sensitivity.shape[0]
         given = {
             "model": model if not (model == "line" and count == 1) else "proportional",
             "names": list(fit.parameters),

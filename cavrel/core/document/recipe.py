@@ -157,10 +157,10 @@ def fit(x, y, weights, both, model, names, origin, start, source, counted):
     left = y_n - f(x_n, p, origin)
     size = np.abs(by_p).max(axis=0)
     normal = np.linalg.pinv((by_p / size).T @ (w[:, None] * by_p / size)) / np.outer(size, size)
-    gain = normal @ (by_p * w[:, None]).T
+    sensitivity = normal @ (by_p * w[:, None]).T
     d_x, d_y = expansion(x, variables), expansion(y, variables)
     moved = d_y - derivatives(f, x_n, p, origin)[1][:, None] * d_x
-    follows = gain @ moved
+    follows = sensitivity @ moved
     if both is None:  # a row whose x moves also changes what its residual stands for
         h = 1e-6 * (np.abs(x_n - origin).max() or 1.0)
         turned = (derivatives(f, x_n + h, p, origin)[0] - derivatives(f, x_n - h, p, origin)[0]) / (2 * h)
@@ -178,7 +178,7 @@ def fit(x, y, weights, both, model, names, origin, start, source, counted):
     if source == "scatter":  # the scatter about the curve speaks for what is each row's own
         follows[:, alone] = 0.0
         spread = np.sqrt((w @ left**2) / (len(x_n) - len(p)) / w)
-        extra = [(gain[:, i], ufloat(0, spread[i])) for i in range(len(x_n))]
+        extra = [(sensitivity[:, i], ufloat(0, spread[i])) for i in range(len(x_n))]
     found = []
     for j in range(len(p)):
         number = float(p[j])

@@ -203,7 +203,7 @@ def _result(
                     "share": _number(s.share),
                     "u_if_halved": _number(s.u_if_halved / unit.factor),
                 }
-                for s in budget(result.parts, analysis.pushes, by)
+                for s in budget(result.parts, analysis.perturbations, by)
             ]
             for by in ("instrument", "quantity")
         },

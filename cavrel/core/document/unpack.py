@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from cavrel.core import laboratory as laboratories
-from cavrel.core.document import carried
-from cavrel.core.document.carried import Carried
+from cavrel.core.document import logbook_file
+from cavrel.core.document.logbook_file import Carried
 from cavrel.core.errors import CavrelError
 from cavrel.core.laboratory import Laboratory, OwnValue
 from cavrel.core.logbook import run as runs
@@ -113,7 +113,7 @@ def _package(files: Mapping[str, bytes], digest: str) -> Parcel:
         experiment = document
     taken = None
     if "logbook.json" in files:
-        taken = _in("logbook.json", lambda: carried.read(_json("logbook.json", files["logbook.json"])))
+        taken = _in("logbook.json", lambda: logbook_file.read(_json("logbook.json", files["logbook.json"])))
     laboratory = (_laboratory_in(files) if taken is not None else None) or _laboratory_of(run)
     return Parcel(run=run, experiment=experiment, carried=taken, laboratory=laboratory, sha256=digest)
 

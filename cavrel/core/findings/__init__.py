@@ -21,7 +21,7 @@ def findings_of(analysis: Analysis, meanings: Mapping[str, LineMeaning] | None =
     findings = [
         *of_readings(analysis),
         *of_results(analysis),
-        *compare.apart(analysis),
+        *compare.disagreements(analysis),
         *compare.contradicting(analysis),
     ]
     findings += [*of_identities(analysis), *of_verifications(analysis), *of_dead_times(analysis)]

@@ -12,7 +12,7 @@ FAR_APART = 2.0
 ten thousand. The verdict speaks sooner."""
 
 
-def apart(analysis: Analysis) -> list[Finding]:
+def disagreements(analysis: Analysis) -> list[Finding]:
     """A remark for every result that disagrees with what the same run says in another way."""
     findings = []
     for result in analysis.results.values():

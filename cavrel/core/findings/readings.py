@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 from cavrel.core.analysis import Analysis
 from cavrel.core.analysis.sheet import InputReadings
 from cavrel.core.findings.finding import Finding
-from cavrel.core.findings.places import place_of, place_words, trial_out
+from cavrel.core.findings.reading_places import place_of, place_words, trial_out
 from cavrel.core.findings.trials import of_trials
 from cavrel.core.formula.evaluate import Environment
 from cavrel.core.formula.parse import parse

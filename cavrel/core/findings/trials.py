@@ -10,7 +10,7 @@ from cavrel.core.analysis.components import resolution_u
 from cavrel.core.analysis.sheet import InputReadings
 from cavrel.core.definition.steps import Input
 from cavrel.core.findings.finding import Finding
-from cavrel.core.findings.places import place_of, place_words, trial_out
+from cavrel.core.findings.reading_places import place_of, place_words, trial_out
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
 from cavrel.core.quantity.rounding import fixed, significant

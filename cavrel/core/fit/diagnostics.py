@@ -23,7 +23,7 @@ class Diagnostics:
     ``known``: which of the two.
     ``power``: the power of x whose absence is tested.
     ``squares``: weighted, of the residuals; chi-squared where the weights are known.
-    ``told``: chi-squared and chance of other weights that speak for these points, where there are any.
+    ``reported``: chi-squared and chance of other weights that speak for these points, where there are any.
     ``dof``: points less parameters.
     ``r2``: share of the variance that the curve takes up.
     ``s``: residual standard deviation of y, SI.
@@ -41,20 +41,20 @@ class Diagnostics:
     r2: float
     s: float
     variance_dof: float = math.inf
-    told: tuple[float | None, float | None] | None = None
+    reported: tuple[float | None, float | None] | None = None
 
     @property
     def chi2(self) -> float | None:
         """None where no uncertainty of the points is known."""
-        if self.told is not None:
-            return self.told[0]
+        if self.reported is not None:
+            return self.reported[0]
         return self.squares if self.known else None
 
     @cached_property
     def p(self) -> float | None:
         """Chance of a chi-squared as large, None where there is none."""
-        if self.told is not None:
-            return self.told[1]
+        if self.reported is not None:
+            return self.reported[1]
         return chance_of(self.squares, self.dof, self.variance_dof) if self.known and self.dof > 0 else None
 
     @cached_property

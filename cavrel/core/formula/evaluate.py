@@ -15,7 +15,7 @@ Array = NDArray[np.float64]
 
 
 class Spread(Protocol):
-    """How batches of different make meet, for a batch whose entries push components (`lanes`)."""
+    """How batches of different make meet, for a batch whose entries push components (`columns`)."""
 
     def pair(self, first: Array, second: Array) -> tuple[Array, Array]:
         """Two operands as batches that fit each other."""
@@ -138,7 +138,7 @@ def _call(function: str, parts: tuple[Compiled, ...], series: str | None) -> Com
             values = parts[0](env)
             if series is not None and series in env.keep:
                 values = np.where(env.keep[series], values, np.nan)
-            # What runs over no table has no rows that a lane could push: a list is folded as it stands.
+            # What runs over no table has no rows that a column could push: a list is folded as it stands.
             return fold(values) if env.spread is None or series is None else env.spread.fold(function, values)
 
         return folded

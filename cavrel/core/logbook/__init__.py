@@ -7,10 +7,10 @@ row and ``stretch:force.a.3`` the part of them that counts, ``stands:CODE@AT`` a
 """
 
 from cavrel.core.logbook.book import EMPTY, Book, Correction, as_written, came_late
-from cavrel.core.logbook.entry import LONGEST, LONGEST_TEXT, Entry, EntryError, in_force, undo_of
-from cavrel.core.logbook.gathered import slots_of
+from cavrel.core.logbook.document_parts import slots_of
+from cavrel.core.logbook.entry import LONGEST, LONGEST_TEXT, Entry, EntryError, effective, undo_of
 from cavrel.core.logbook.kinds import KINDS, check_entry
-from cavrel.core.logbook.places import where
+from cavrel.core.logbook.place_names import where
 from cavrel.core.logbook.sheet import SheetState, assemble, sheet_of
 from cavrel.core.logbook.slots import MOST_ROWS, MOST_TRIALS, Slot
 
@@ -31,7 +31,7 @@ __all__ = [
     "assemble",
     "came_late",
     "check_entry",
-    "in_force",
+    "effective",
     "sheet_of",
     "slots_of",
     "undo_of",

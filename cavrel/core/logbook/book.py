@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from cavrel.core.logbook.entry import LONGEST, Entry, in_force, text_in_force, undo_of
+from cavrel.core.logbook.entry import LONGEST, Entry, effective, text_in_force, undo_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,7 +138,7 @@ def as_written(history: Sequence[Entry], kind: str, body: Mapping[str, Any]) -> 
         return (kind, undo_of(history)) if history else None
     if kind != "reading" or not history:
         return kind, dict(body)
-    known, before = in_force(history[-1])
+    known, before = effective(history[-1])
     was = text_in_force(history[-1])
     if was.strip() and was != body.get("text"):
         return "correction", {**body, "was": was}

@@ -52,7 +52,7 @@ def as_data(entry: Entry) -> dict[str, Any]:
     }
 
 
-def in_force(entry: Entry) -> tuple[str | None, Mapping[str, Any]]:
+def effective(entry: Entry) -> tuple[str | None, Mapping[str, Any]]:
     """Kind and body that an entry puts in force: its own, or, for an undo, those it brings back (None for an empty slot)."""
     if entry.kind != "undo":
         return entry.kind, entry.body
@@ -61,7 +61,7 @@ def in_force(entry: Entry) -> tuple[str | None, Mapping[str, Any]]:
 
 def text_in_force(entry: Entry) -> str:
     """The reading that an entry puts in force, empty where it is none."""
-    kind, body = in_force(entry)
+    kind, body = effective(entry)
     return str(body.get("text", "")) if kind in ("reading", "correction") else ""
 
 
@@ -73,5 +73,5 @@ def undo_of(history: Iterable[Entry]) -> dict[str, Any]:
     line = list(history)
     last = line[-1]
     before = line[-2] if len(line) > 1 else None
-    kind, body = in_force(before) if before else (None, {})
+    kind, body = effective(before) if before else (None, {})
     return {"undoes": last.id, "kind": kind, "body": dict(body)}

@@ -7,7 +7,7 @@ from typing import Any
 
 from cavrel.core.definition import Definition
 from cavrel.core.logbook.book import Book
-from cavrel.core.logbook.entry import Entry, in_force, text_in_force
+from cavrel.core.logbook.entry import Entry, effective, text_in_force
 from cavrel.core.logbook.slots import Slot
 
 
@@ -72,7 +72,7 @@ def _held(line: Sequence[Entry], given: dict[str, str]) -> list[_Held]:
             if len(states) > 1:
                 states.pop()
             continue
-        _, body = in_force(entry)
+        _, body = effective(entry)
         fields = {field: str(text) for field, text in body.items() if field != "reason"}
         now = states[-1]
         if body.get("reason"):  # it was so all along: a correction, which holds for what was read before, too
@@ -101,7 +101,7 @@ def _taken(definition: Definition, book: Book, name: str) -> list[tuple[str, int
             continue
         since = 0
         for entry in line:
-            filled = in_force(entry)[0] == "trace" if slot != traced else bool(text_in_force(entry).strip())
+            filled = effective(entry)[0] == "trace" if slot != traced else bool(text_in_force(entry).strip())
             since = (since or entry.id) if filled else 0
         if since:
             found.append((traced if slot == traced or place.trial else f"{traced}.1", since))
@@ -112,6 +112,6 @@ def _zeros(book: Book, name: str, begins: Sequence[int]) -> dict[int, str]:
     """Index of an instrument among those held one after the other -> what it read at zero while it was."""
     found: dict[int, str] = {}
     for entry in book.history.get(f"zero:{name}", ()):
-        kind, body = in_force(entry)
+        kind, body = effective(entry)
         found[bisect_right(begins, entry.id) - 1] = str(body.get("text", "")).strip() if kind == "zero" else ""
     return {at: text for at, text in found.items() if text}

@@ -39,7 +39,7 @@ def progress(state: SheetState) -> Progress:
         if name in state.run.plan.without or (series.optional and not _begun(state, name)):
             continue
         for column, body in series.columns.items():
-            if not body.plays.wanted or body.optional:
+            if not body.column_role.wanted or body.optional:
                 continue
             planned = planned_rows(state, name, series)
             for row in range(1, state.rows[name] + 1):

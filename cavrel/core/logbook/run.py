@@ -10,7 +10,7 @@ from cavrel.core.definition import Key, Shape, first_fault
 from cavrel.core.definition.headings import Heading
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.errors import RunError
-from cavrel.core.laboratory.taken import CourseValue
+from cavrel.core.laboratory.selection import CourseValue
 from cavrel.core.logbook.slots import MOST_TRIALS
 
 FORMAT = "cavrel-run/1"

@@ -106,14 +106,17 @@ class Export:
 def read_export(text: str) -> Export:
     """Read a text of columns. Raises ReadingError where it holds no numbers, or too many."""
     lines = [line.rstrip() for line in text.lstrip("\ufeff").splitlines()]
-    apart = _separator([line for line in lines if line.strip()])
+    separator = _separator([line for line in lines if line.strip()])
     rows: list[tuple[float, ...]] = []
     heads: list[list[str]] = []
     begins: list[int] = []
     strange: list[tuple[int, str]] = []
     broken = True
     for number, line in enumerate(lines, 1):
-        cells = [c.strip().strip('"') for c in (re.split(r"\s+", line.strip()) if apart == " " else line.split(apart))]
+        cells = [
+            c.strip().strip('"')
+            for c in (re.split(r"\s+", line.strip()) if separator == " " else line.split(separator))
+        ]
         numbers = [_number(cell) for cell in cells]
         if any(n is not None for n in numbers) and all(
             n is not None or not cell for n, cell in zip(numbers, cells, strict=True)
@@ -129,7 +132,9 @@ def read_export(text: str) -> Export:
             if rows and any(n is not None for n in numbers):
                 strange.append((number, line.strip()[:60]))
             if not rows and line.strip():
-                heads.append([c.strip().strip('"') for c in line.split(apart)] if apart != " " else _words(line))
+                heads.append(
+                    [c.strip().strip('"') for c in line.split(separator)] if separator != " " else _words(line)
+                )
     width = max((len(row) for row in rows), default=0)
     if len(rows) < 2 or width > MOST_COLUMNS:
         raise ReadingError("", "there are no samples in this text: paste a line for each, time and value")

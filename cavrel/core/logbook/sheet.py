@@ -7,19 +7,19 @@ from typing import Any
 from cavrel.core.definition import Definition, choose
 from cavrel.core.definition.headings import Heading, check, headed
 from cavrel.core.errors import DefinitionError
-from cavrel.core.laboratory import NOTHING, Taken
-from cavrel.core.logbook import gathered
+from cavrel.core.laboratory import NOTHING, Selection
+from cavrel.core.logbook import document_parts
 from cavrel.core.logbook.book import EMPTY, Book, Correction
-from cavrel.core.logbook.entry import LONGEST_TEXT, Entry, EntryError, in_force
+from cavrel.core.logbook.effective_state import Standing
+from cavrel.core.logbook.entry import LONGEST_TEXT, Entry, EntryError, effective
 from cavrel.core.logbook.exchanges import taken_with, zeros_now
 from cavrel.core.logbook.kinds import KINDS, check_reading
 from cavrel.core.logbook.run import RunDocument
 from cavrel.core.logbook.slots import MOST_ROWS, MOST_TRIALS, Slot
-from cavrel.core.logbook.standing import Standing
 
 MOST_NOTES = 2000
 
-Takes = Callable[[Definition], Taken]
+Takes = Callable[[Definition], Selection]
 """What an experiment, under its conventions, takes out of the laboratory."""
 
 
@@ -87,7 +87,7 @@ def sheet_of(
     latest = book.latest
     standing = Standing()
     for slot, entry in latest.items():
-        kind, body = in_force(entry)
+        kind, body = effective(entry)
         if kind is not None and kind in KINDS:
             KINDS[kind].apply(standing, slot, body, entry)
     options = {name: c for name, c in standing.options.items() if c != definition.options[name].default}
@@ -124,14 +124,14 @@ def sheet_of(
             },
             "expected": {name: shape for name, shape in standing.foreseen.items() if name in definition.fits},
             "suggested_in_use": False,
-            "on_screen": "run:on-screen" in latest and in_force(latest["run:on-screen"])[0] == "run",
+            "on_screen": "run:on-screen" in latest and effective(latest["run:on-screen"])[0] == "run",
             "report": dict(standing.report),
             "plan": _plan(definition, standing, settings),
-            "quantities": gathered.quantities(readings),
-            "series": gathered.series(definition, readings),
-            "traces": gathered.traces(definition, standing.traces, standing.stretches),
-            "excluded": gathered.excluded({s: e for s, e in left_out.items() if _stands_here(definition, s)}),
-            "notes": [str(in_force(note)[1].get("text", ""))[:LONGEST_TEXT] for note in book.notes[-MOST_NOTES:]],
+            "quantities": document_parts.quantities(readings),
+            "series": document_parts.series(definition, readings),
+            "traces": document_parts.traces(definition, standing.traces, standing.stretches),
+            "excluded": document_parts.excluded({s: e for s, e in left_out.items() if _stands_here(definition, s)}),
+            "notes": [str(effective(note)[1].get("text", ""))[:LONGEST_TEXT] for note in book.notes[-MOST_NOTES:]],
         }
     )
     return SheetState(
@@ -161,7 +161,7 @@ def _headings(definition: Definition, book: Book, standing: Standing) -> dict[st
         typed = first_typed(book, key)
         if typed is not None:
             before = [entry for entry in book.history[f"heading:{key}"] if entry.id < typed]
-            kind, then = in_force(before[-1]) if before else (None, {})
+            kind, then = effective(before[-1]) if before else (None, {})
             heading = heading.model_copy(update={"unit": then.get("unit") if kind == "heading" else None})
         try:
             check(definition, key, heading)
@@ -179,7 +179,7 @@ def first_typed(book: Book, key: str) -> int | None:
     return min(typed, default=None)
 
 
-def _read_here(definition: Definition, readings: Mapping[str, str]) -> gathered.Readings:
+def _read_here(definition: Definition, readings: Mapping[str, str]) -> document_parts.Readings:
     """The readings of places that the experiment, under its conventions, has."""
     known: dict[str, bool] = {}
     found: dict[Slot, str] = {}
@@ -209,7 +209,7 @@ def _settings_here(definition: Definition, standing: Standing) -> dict[str, list
     for key, texts in standing.settings.items():
         series, _, column = key.partition(".")
         own = definition.series.get(series)
-        if own is not None and column in own.columns and own.columns[column].plays.chosen:
+        if own is not None and column in own.columns and own.columns[column].column_role.chosen:
             found[key] = texts
     return found
 
@@ -272,7 +272,10 @@ def _is_repeated(definition: Definition, key: str) -> bool:
 
 
 def _sizes(
-    definition: Definition, readings: gathered.Readings, sizes: Mapping[str, int], settings: Mapping[str, list[str]]
+    definition: Definition,
+    readings: document_parts.Readings,
+    sizes: Mapping[str, int],
+    settings: Mapping[str, list[str]],
 ) -> tuple[dict[str, int], dict[str, int]]:
     rows: dict[str, int] = {}
     trials: dict[str, int] = {}

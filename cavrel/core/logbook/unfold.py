@@ -6,7 +6,7 @@ from uuid import NAMESPACE_OID, uuid5
 
 from cavrel.core.definition import Definition, choose
 from cavrel.core.errors import CavrelError, RunError
-from cavrel.core.logbook.gathered import slots_of
+from cavrel.core.logbook.document_parts import slots_of
 from cavrel.core.logbook.kinds import check_entry
 from cavrel.core.logbook.planned import Made, plan_entries
 from cavrel.core.logbook.run import RunDocument, TraceDocument, traces, trials

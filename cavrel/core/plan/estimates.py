@@ -21,8 +21,8 @@ DRAWS = 800
 class Estimate:
     """The scatter of one input's repeats.
 
-    ``repeatability``: index of the block that it gives, -1 where none was seen.
-    ``resolution``: index of the block of what the last digit adds, -1 for none.
+    ``repeatability``: index of the group that it gives, -1 where none was seen.
+    ``resolution``: index of the group of what the last digit adds, -1 for none.
     ``squares``: ``(DRAWS, rows)`` u² of each row's mean, SI, as runs would find it.
     ``own``: ``(rows,)`` u of each row's mean by scatter among the readings to expect, SI.
     """
@@ -36,13 +36,13 @@ class Estimate:
 def estimates_of(analysis: Analysis) -> list[Estimate]:
     """One for each input that is read several times."""
     found = []
-    places = {(block.subject, block.kind): i for i, block in enumerate(analysis.pushes.blocks)}
+    places = {(group.subject, group.kind): i for i, group in enumerate(analysis.perturbations.groups)}
     for readings in analysis.sheet.inputs:
         spec = readings.spec
-        block = places.get((spec.key, "repeatability"), -1)
-        if spec.exact or spec.count or block < 0:
+        group = places.get((spec.key, "repeatability"), -1)
+        if spec.exact or spec.count or group < 0:
             continue
-        rows, own = analysis.pushes.blocks[block].rows, analysis.pushes.blocks[block].u
+        rows, own = analysis.perturbations.groups[group].rows, analysis.perturbations.groups[group].u
         assert rows is not None
         many = (~np.isnan(readings.values)).sum(axis=1)[rows]
         if len(set(many.tolist())) != 1 or many[0] < 2:
@@ -50,7 +50,7 @@ def estimates_of(analysis: Analysis) -> list[Estimate]:
         squares = _drawn(analysis, spec, analysis.nominal[spec.key][0][rows], int(many[0]))
         found.append(
             Estimate(
-                repeatability=block,
+                repeatability=group,
                 resolution=places.get((spec.key, "resolution"), -1),
                 squares=squares,
                 own=own,
@@ -87,15 +87,15 @@ def _drawn(analysis: Analysis, spec: Input, true: Array, many: int) -> Array:
 
 def median_u(parts: Array, analysis: Analysis, estimates: Sequence[Estimate]) -> float:
     """The median of u, from contributions ``parts`` ``(K,)`` of the readings to expect."""
-    pushes = analysis.pushes
+    perturbations = analysis.perturbations
     squares = parts**2
     total = np.full(DRAWS, float(squares.sum()))
     for estimate in estimates:
-        span = pushes.span(estimate.repeatability)
+        span = perturbations.span(estimate.repeatability)
         sensitivity = squares[span] / estimate.own**2
         if not sensitivity.any():
             continue
         total = total - squares[span].sum() + estimate.squares @ sensitivity
         if estimate.resolution >= 0:
-            total = total - squares[pushes.span(estimate.resolution)].sum()
+            total = total - squares[perturbations.span(estimate.resolution)].sum()
     return math.sqrt(max(float(np.median(total)), 0.0))

@@ -167,13 +167,13 @@ class Apparatus:
             if name in self.planned.without:
                 continue
             series[name] = {}
-            chosen = [self.program.input_of[f"{name}.{c}"] for c, b in body.columns.items() if b.plays.chosen]
+            chosen = [self.program.input_of[f"{name}.{c}"] for c, b in body.columns.items() if b.column_role.chosen]
             # Rows are set in all of their columns: as many as the shortest planned one, and the others follow.
             planned = [len(self.planned.settings[s.key]) for s in chosen if s.key in self.planned.settings]
             for spec in chosen:
                 rows_planned = min(planned, default=self.planned.rows.get(name))
                 series[name][spec.name] = self.settings(spec, rows_planned, len(chosen) == 1)
-            for column in (c for c, b in body.columns.items() if b.plays.wanted):
+            for column in (c for c, b in body.columns.items() if b.column_role.wanted):
                 spec = self.program.input_of[f"{name}.{column}"]
                 wanted = self.planned.rows.get(name, body.rows)
                 rows = max([len(cells) for cells in series[name].values()] or [wanted])

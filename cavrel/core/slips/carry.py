@@ -262,7 +262,7 @@ class _Carrying:
         curve = curve_of(step, shape, wide, fit.rows)
         if curve.linear:
             theta = fit.theta + solver.step(curve, y, fit.weights, fit.theta)
-            if fit.gain.shape[0] < len(fit.theta):  # sent through the origin by house rule
+            if fit.parameter_sensitivity.shape[0] < len(fit.theta):  # sent through the origin by house rule
                 theta = np.stack(
                     [(y * wide.x[:, fit.rows]).sum(axis=1) / (wide.x[:, fit.rows] ** 2).sum(axis=1), np.zeros(many)],
                     axis=1,
@@ -338,7 +338,7 @@ class _Carrying:
         return Features(
             repeats=self.repeats,
             fits=self.fits,
-            apart=evidence.distance(gaps, evidence.correlation([one[4] for one in ought], u)),
+            distance_of_differences=evidence.distance(gaps, evidence.correlation([one[4] for one in ought], u)),
             differences=gaps,
             names=tuple(one[1] for one in ought),
             lost=self.lost,

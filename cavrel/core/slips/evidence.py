@@ -58,7 +58,7 @@ class Features:
 
     ``repeats``: by input.
     ``fits``: by name.
-    ``apart``: ``(H,)`` squared distance of all differences from zero (Mahalanobis).
+    ``distance_of_differences``: ``(H,)`` squared distance of all differences from zero (Mahalanobis).
     ``differences``: ``(H, m)`` each of them in its own standard uncertainties; ``names`` says which.
     ``lost``: ``(H,)`` rows and results without a value though everything behind them was read.
     ``implausible``: ``(H,)`` readings and results out of their ranges.
@@ -67,7 +67,7 @@ class Features:
 
     repeats: dict[str, Repeats]
     fits: dict[str, Fitted]
-    apart: Array
+    distance_of_differences: Array
     differences: Array
     names: tuple[str, ...]
     lost: Array
@@ -119,10 +119,10 @@ def worst(found: Features) -> dict[str, tuple[str, Array]]:
 
 def tests(found: Features) -> Array:
     """The part of the likelihood that fits, identities and differences have, ``(H,)``."""
-    total = np.zeros(len(found.apart))
+    total = np.zeros(len(found.distance_of_differences))
     for _, own in worst(found).values():
         total = total + own
-    return np.asarray(total + noise.log_likelihood(found.apart, found.differences.shape[1]))
+    return np.asarray(total + noise.log_likelihood(found.distance_of_differences, found.differences.shape[1]))
 
 
 def likelihood(found: Features) -> Array:
@@ -317,7 +317,7 @@ def of_analysis(analysis: Analysis, repeats: dict[str, Repeats]) -> Features:
     return Features(
         repeats=repeats,
         fits=fits,
-        apart=distance(gaps, correlation([one[4] for one in ought], u)),
+        distance_of_differences=distance(gaps, correlation([one[4] for one in ought], u)),
         differences=gaps,
         names=tuple(one[1] for one in ought),
         lost=np.array([lost]),

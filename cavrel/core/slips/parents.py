@@ -73,7 +73,7 @@ def sought(analysis: Analysis, readings: Readings) -> tuple[list[Hypothesis], Ar
 
 def squares(features: Features) -> Array:
     """Everything of a sheet that is squared, ``(H,)``."""
-    total = features.apart.copy()
+    total = features.distance_of_differences.copy()
     tables: dict[str, Array] = {}
     for fit in features.fits.values():
         own = fit.squares if fit.known else fit.squares * fit.dof / max(float(fit.squares[0]), 1e-300)

@@ -18,7 +18,7 @@ def weight(analysis: Analysis, features: Features, prior: float) -> float:
     gains: list[float] = []
     gaps = features.differences[0]
     count = len(gaps)
-    whole = float(noise.log_likelihood(features.apart[:1], count)[0])
+    whole = float(noise.log_likelihood(features.distance_of_differences[:1], count)[0])
     for j in range(count):
         kept = [i for i in range(count) if i != j]
         left = _apart(analysis, features, kept)

@@ -64,7 +64,7 @@ def comparable(base: Features, found: Features, before: Analysis, after: Analysi
                 own,
                 fits={name: own.fits[name] for name in fits},
                 differences=differences,
-                apart=evidence.distance(differences, evidence.correlation(parts, u)),
+                distance_of_differences=evidence.distance(differences, evidence.correlation(parts, u)),
             )
         )
     return float(evidence.likelihood(both[1])[0] - evidence.likelihood(both[0])[0])

@@ -15,7 +15,7 @@ BODY = """<a class="stage" data-stage="3" href="#third">3</a><p id="out" tabinde
 
 @pytest.fixture
 def page(bare: Bare) -> Page:
-    made = bare.open(BODY, "keys", "keep", "shelved")
+    made = bare.open(BODY, "keys", "keep", "pending")
     made.evaluate("keys.start()")
     made.evaluate("keep.keep('reading', 'swings.t.1.1', { text: '31.1' })")
     made.focus("#out")

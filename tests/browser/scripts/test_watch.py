@@ -21,7 +21,7 @@ def page(bare: Bare) -> Page:
 
 
 def begun(bare: Bare) -> Page:
-    page = bare.open(BODY, "watch", "shelved")
+    page = bare.open(BODY, "watch", "pending")
     page.clock.pause_at(page.evaluate("Date.now() + 1000") / 1000)
     page.evaluate("watch.start()")
     page.focus("#out")

@@ -4,10 +4,10 @@ from collections.abc import Mapping
 from typing import Any, ClassVar
 
 from cavrel.core.definition import Column, Definition, Series
+from cavrel.core.logbook.effective_state import Standing
 from cavrel.core.logbook.entry import Entry, EntryError
-from cavrel.core.logbook.places import where
+from cavrel.core.logbook.place_names import where
 from cavrel.core.logbook.slots import MOST_ROWS, MOST_TRIALS, Slot
-from cavrel.core.logbook.standing import Standing
 
 Body = Mapping[str, Any]
 
@@ -43,7 +43,7 @@ def check_reading(definition: Definition, slot: str) -> None:
         raise missing
     if place.series not in definition.series or place.name not in definition.series[place.series].columns:
         raise missing
-    if not definition.series[place.series].columns[place.name].plays.typed:
+    if not definition.series[place.series].columns[place.name].column_role.typed:
         raise EntryError("slot", f"'{place.key}' is computed and takes no readings")
 
 

@@ -8,10 +8,10 @@ from pydantic import ValidationError
 from cavrel.core.definition import Definition, Instrument, Shape, first_fault
 from cavrel.core.definition.instrument import read_instrument
 from cavrel.core.errors import CavrelError
+from cavrel.core.logbook.effective_state import Standing
 from cavrel.core.logbook.entry import Entry, EntryError
 from cavrel.core.logbook.kinds.base import Body, Kind, column_of
 from cavrel.core.logbook.slots import MOST_ROWS
-from cavrel.core.logbook.standing import Standing
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import read
 from cavrel.core.words import counted
@@ -54,7 +54,7 @@ class Settings(Kind):
     def check(self, definition: Definition, slot: str, body: Body) -> None:
         key = _of(slot, "settings")
         column = column_of(definition, key)
-        if column is None or not column.plays.chosen:
+        if column is None or not column.column_role.chosen:
             raise EntryError("slot", f"'{slot[:60]}' names no column that is set")
         texts = body.get("texts")
         if not isinstance(texts, list) or len(texts) > MOST_ROWS or not all(isinstance(t, str) for t in texts):

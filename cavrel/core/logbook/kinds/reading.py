@@ -5,12 +5,12 @@ from collections.abc import Mapping
 from pydantic import ValidationError
 
 from cavrel.core.definition import Definition, first_fault
+from cavrel.core.logbook.effective_state import Standing
 from cavrel.core.logbook.entry import LATE, LONGEST, Entry, EntryError
 from cavrel.core.logbook.kinds.base import Body, Kind, check_reading, column_of
-from cavrel.core.logbook.places import where
+from cavrel.core.logbook.place_names import where
 from cavrel.core.logbook.run import TraceDocument
 from cavrel.core.logbook.slots import MOST_ROWS, MOST_TRIALS, Slot
-from cavrel.core.logbook.standing import Standing
 
 
 class Reading(Kind):

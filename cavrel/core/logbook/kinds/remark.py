@@ -4,10 +4,10 @@ import re
 from collections.abc import Mapping
 
 from cavrel.core.definition import Definition
+from cavrel.core.logbook.effective_state import Standing
 from cavrel.core.logbook.entry import Entry, EntryError
 from cavrel.core.logbook.kinds.base import Body, Kind
-from cavrel.core.logbook.places import where
-from cavrel.core.logbook.standing import Standing
+from cavrel.core.logbook.place_names import where
 from cavrel.core.words import counted
 
 _STANDS = re.compile(r"stands:[a-z0-9-]{1,40}@[A-Za-z0-9_.:-]{1,90}")

@@ -4,9 +4,9 @@ import re
 from collections.abc import Mapping
 
 from cavrel.core.definition import Definition
+from cavrel.core.logbook.effective_state import Standing
 from cavrel.core.logbook.entry import LONGEST_TEXT, Entry, EntryError
 from cavrel.core.logbook.kinds.base import Body, Kind
-from cavrel.core.logbook.standing import Standing
 
 SECTIONS = {
     "aim": "Aim",

@@ -9,11 +9,11 @@ from cavrel.core.definition.headings import Heading
 from cavrel.core.definition.headings import check as check_heading
 from cavrel.core.definition.rules import RULES, HouseRules
 from cavrel.core.errors import DefinitionError
+from cavrel.core.logbook.effective_state import Standing
 from cavrel.core.logbook.entry import Entry, EntryError
 from cavrel.core.logbook.kinds.base import Body, Kind, column_of, count_of
-from cavrel.core.logbook.places import where
+from cavrel.core.logbook.place_names import where
 from cavrel.core.logbook.slots import MOST_ROWS, MOST_TRIALS, Slot
-from cavrel.core.logbook.standing import Standing
 from cavrel.core.quantity import units
 from cavrel.core.words import counted
 

@@ -3,7 +3,7 @@
 import { beep, hum } from "./beep.js";
 import { keep } from "./keep.js";
 import { commit } from "./sheet.js";
-import { MOTIONS, QUARTERS, SIGNS } from "./signs.js";
+import { MOTIONS, QUARTERS, SIGNS } from "./indicators.js";
 import { drawSamples } from "./samples.js";
 import { now, setSpeed, speed } from "./time.js";
 

@@ -3,7 +3,7 @@
 // brings what other pages saved.
 import { told } from "./frame.js";
 import { parts } from "./parts.js";
-import { add, alone, aside, entries, forget, onlyHere, ours, remove, setAside, setDraft } from "./shelved.js";
+import { add, alone, aside, entries, forget, onlyHere, ours, remove, setAside, setDraft } from "./pending.js";
 
 const body = document.body;
 const TOUCHED = `cavrel.touched.${body.dataset.store}.${body.dataset.run}`;

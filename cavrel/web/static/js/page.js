@@ -14,7 +14,7 @@ const part = (file, begin = "start") => parts.push([import(`./${file}.js`), begi
 
 if (run) {
   for (const file of ["margin", "keys", "room"]) part(file);
-  if (page === "measure") for (const file of ["sheet", "watch", "caller", "bench", "trace", "steady", "frames"]) part(file);
+  if (page === "measure") for (const file of ["sheet", "watch", "caller", "bench", "trace", "steadiness", "frames"]) part(file);
   if (page.startsWith("fit")) {
     part("stretch", "startStretch");
     part("picture", "startPictures");

@@ -1,7 +1,7 @@
 // Plan: what is typed, ticked, dragged or taken becomes an entry of the logbook; what it promises comes back with the save.
 import { ask } from "./ask.js";
 import { keep, kept } from "./keep.js";
-import { drafts, endDraft } from "./shelved.js";
+import { drafts, endDraft } from "./pending.js";
 import { stepped } from "./stepping.js";
 
 const WHOLE = ["option", "instrument", "rule", "run", "heading"];

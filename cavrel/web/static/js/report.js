@@ -2,7 +2,7 @@
 // saves, reloads and crashes.
 import { ask } from "./ask.js";
 import { keep, kept } from "./keep.js";
-import { drafts, endDraft } from "./shelved.js";
+import { drafts, endDraft } from "./pending.js";
 
 const box = (slot) => document.querySelector(`.report-words[data-slot="${CSS.escape(slot)}"]`);
 const kind = (slot) => (slot.startsWith("marking:") ? "marking" : "report");

@@ -1,6 +1,6 @@
 // The table: typing, moving, and keeping each reading the moment its cell is left.
 import { isDrawing, keep, kept } from "./keep.js";
-import { drafts, endDraft, ours } from "./shelved.js";
+import { drafts, endDraft, ours } from "./pending.js";
 import { stepped } from "./stepping.js";
 
 let conventionChanged = false;

@@ -7,7 +7,7 @@ from cavrel.core.quantity.reading import decimals_of
 from cavrel.core.quantity.rounding import fixed, significant
 from cavrel.core.quantity.value import amount_text
 from cavrel.present import texts
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 
 def to_step(value: float, spec: Input) -> str:
@@ -18,12 +18,12 @@ def to_step(value: float, spec: Input) -> str:
     return fixed(spec.unit.from_si(nearest), decimals_of(spec.gauge.step, spec.unit)).replace("−", "-")
 
 
-def says_needed(opened: Opened) -> bool:
+def says_needed(opened: RunView) -> bool:
     """Whether any quantity has a value that it ought to be set to."""
     return any("." not in key for key in opened.program.suggestions)
 
 
-def needed(opened: Opened, name: str) -> str:
+def needed(opened: RunView, name: str) -> str:
     """What a quantity ought to be set to, to the step of what it is set with, and how far what was set lies from it; empty where nothing says."""
     wanted = opened.analysis.suggested(name)
     if name not in opened.program.suggestions or len(wanted) != 1:
@@ -47,7 +47,7 @@ def needed(opened: Opened, name: str) -> str:
     return "; ".join(said)
 
 
-def suggested(opened: Opened, key: str) -> list[str]:
+def suggested(opened: RunView, key: str) -> list[str]:
     """The planned set points of a column as texts, or those that the definition suggests; of these none once the bench has begun with its
     own."""
     series, column = key.split(".")

@@ -2,11 +2,11 @@
 
 import math
 
-from cavrel.present.ruled import Row
-from cavrel.service.opened import Opened
+from cavrel.present.table_layout import Row
+from cavrel.service.run_view import RunView
 
 
-def order_of(opened: Opened, name: str) -> str:
+def order_of(opened: RunView, name: str) -> str:
     """The order in force as the page's choice calls it: ``taken``, ``moved``, or a column with ``+`` or ``-``."""
     order = opened.state.orders.get(name) or {}
     if order.get("by"):
@@ -14,7 +14,7 @@ def order_of(opened: Opened, name: str) -> str:
     return "moved" if order.get("rows") else "taken"
 
 
-def ordered(opened: Opened, name: str, rows: tuple[Row, ...]) -> tuple[Row, ...]:
+def ordered(opened: RunView, name: str, rows: tuple[Row, ...]) -> tuple[Row, ...]:
     """The rows in the order that the bench wants to see; those without a value stand last."""
     order = opened.state.orders.get(name)
     if not order:

@@ -48,7 +48,10 @@ def carried(name: str, without: Analysis, carrying: Analysis) -> Carried:
     """What carrying the result ``name`` changes. Both analyses are of the same readings."""
     correction = carrying.results[name]
     tells = abs(correction.value) >= _TELLS * correction.u if correction.u > 0 else None
-    alike = without.pushes.starts == carrying.pushes.starts and without.pushes.count == carrying.pushes.count
+    alike = (
+        without.perturbations.starts == carrying.perturbations.starts
+        and without.perturbations.count == carrying.perturbations.count
+    )
     changed = []
     for key, result in carrying.results.items():
         before = without.results.get(key)

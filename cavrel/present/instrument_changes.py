@@ -5,11 +5,11 @@ from numpy.typing import NDArray
 
 from cavrel.core.words import counted
 from cavrel.present.optional import optional
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 
 @optional("changed instruments", list)
-def sentences(opened: Opened, series: str | None = None) -> list[str]:
+def sentences(opened: RunView, series: str | None = None) -> list[str]:
     """For each column, or quantity, what was read with which instrument, in the order of time; of one table where ``series`` names it."""
     found = []
     for entry in opened.analysis.sheet.inputs:
@@ -25,7 +25,7 @@ def sentences(opened: Opened, series: str | None = None) -> list[str]:
 
 
 @optional("changed instruments", frozenset)
-def rows(opened: Opened, series: str) -> frozenset[int]:
+def rows(opened: RunView, series: str) -> frozenset[int]:
     """Rows of a table, from 1, above which another instrument took over."""
     return frozenset(
         int(np.flatnonzero(where.any(axis=1)).max()) + 2
@@ -35,7 +35,7 @@ def rows(opened: Opened, series: str) -> frozenset[int]:
     )
 
 
-def taken(opened: Opened, gauge: str) -> int:
+def taken(opened: RunView, gauge: str) -> int:
     """How many readings stand that were taken with an instrument as it is now."""
     total = 0
     for entry in opened.analysis.sheet.inputs:

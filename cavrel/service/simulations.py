@@ -5,12 +5,12 @@ from dataclasses import dataclass
 
 from cavrel.core.bench import Bench, instrument_faults
 from cavrel.core.errors import CavrelError
-from cavrel.service.opened import Opened
-from cavrel.store import standins as store
+from cavrel.service.run_view import RunView
+from cavrel.store import simulations as store
 from cavrel.store.pool import Pool, transaction
 
 
-def apparatus(pool: Pool, opened: Opened) -> Bench:
+def apparatus(pool: Pool, opened: RunView) -> Bench:
     """The apparatus of a run with what is set in it now. Raises CavrelError where the experiment has none, DatabaseAway."""
     with transaction(pool) as connection:
         kept = store.of_run(connection, opened.run.id)
@@ -20,7 +20,7 @@ def apparatus(pool: Pool, opened: Opened) -> Bench:
     return Bench(opened.program, opened.state.run, kept.seed, [name for name in kept.faults if name in known])
 
 
-def of_run(pool: Pool, opened: Opened) -> Bench | None:
+def of_run(pool: Pool, opened: RunView) -> Bench | None:
     """The same where the run was read on it; None for readings that came from elsewhere. Raises CavrelError, DatabaseAway."""
     with transaction(pool) as connection:
         made = store.of_run(connection, opened.run.id) is not None
@@ -36,21 +36,21 @@ class CanGoWrong:
     on: bool = False
 
 
-def faults_of(opened: Opened, on: tuple[str, ...] = ()) -> list[CanGoWrong]:
+def faults_of(opened: RunView, on: tuple[str, ...] = ()) -> list[CanGoWrong]:
     """What can be made to go wrong in the apparatus of a run."""
     plan = opened.definition.simulate
     own = [(name, fault.label) for name, fault in plan.faults.items()] if plan else []
     return [CanGoWrong(name, label, name in on) for name, label in [*own, *instrument_faults(opened.program)]]
 
 
-def switched(pool: Pool, opened: Opened) -> list[CanGoWrong]:
+def switched(pool: Pool, opened: RunView) -> list[CanGoWrong]:
     """The same with which of them are on. Raises DatabaseAway."""
     with transaction(pool) as connection:
         kept = store.of_run(connection, opened.run.id)
     return faults_of(opened, kept.faults if kept else ())
 
 
-def switch(pool: Pool, opened: Opened, wanted: list[str]) -> None:
+def switch(pool: Pool, opened: RunView, wanted: list[str]) -> None:
     """Let what is ``wanted`` go wrong from now on, and nothing else. Raises CavrelError for what cannot, DatabaseAway."""
     known = {fault.name for fault in faults_of(opened)}
     strange = [name for name in wanted if name not in known]

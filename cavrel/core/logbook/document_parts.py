@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from cavrel.core.definition import Definition
-from cavrel.core.logbook.entry import LONGEST, Entry, in_force
+from cavrel.core.logbook.entry import LONGEST, Entry, effective
 from cavrel.core.logbook.run import RunDocument, trials
 from cavrel.core.logbook.slots import Slot
 
@@ -73,7 +73,7 @@ def excluded(left_out: Mapping[str, Entry]) -> dict[str, dict[str, str]]:
     excluded: dict[str, dict[str, str]] = {}
     for slot, entry in left_out.items():
         series, _, place = slot.partition(".")
-        excluded.setdefault(series, {})[place] = str(in_force(entry)[1].get("reason", ""))[: LONGEST["leave-out"]]
+        excluded.setdefault(series, {})[place] = str(effective(entry)[1].get("reason", ""))[: LONGEST["leave-out"]]
     return excluded
 
 

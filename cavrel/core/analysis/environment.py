@@ -7,12 +7,12 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core.analysis import fitting, lanes, one_more, uncertainty
+from cavrel.core.analysis import fitting, one_more, uncertainty
 from cavrel.core.analysis.binding import bind
 from cavrel.core.analysis.components import Nominal
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.analysis.identities import Parity, Verified
-from cavrel.core.analysis.lanes import Pushes
+from cavrel.core.analysis.perturbations import Perturbations, perturbed_inputs
 from cavrel.core.analysis.points import LARGEST
 from cavrel.core.analysis.records import (
     ForcePicture,
@@ -41,16 +41,16 @@ class Carrying:
         rules: HouseRules,
         sheet: Sheet,
         nominal: Mapping[str, Nominal],
-        pushes: Pushes,
+        perturbations: Perturbations,
         accepted: Mapping[str, ReferenceValue],
     ) -> None:
         self.program, self.run, self.rules, self.sheet = program, run, rules, sheet
-        self.nominal, self.pushes, self.accepted = nominal, pushes, accepted
-        self.dof = pushes.dof.copy()
-        self.values: dict[str, Array] = lanes.pushed_inputs(pushes, nominal)
+        self.nominal, self.perturbations, self.accepted = nominal, perturbations, accepted
+        self.dof = perturbations.dof.copy()
+        self.values: dict[str, Array] = perturbed_inputs(perturbations, nominal)
         self.values["pi"] = np.array([[math.pi]])
         self.values.update({key: np.array([[value]]) for key, value in program.constants.items()})
-        self.environment = Environment(self.values, sheet.keep, pushes)
+        self.environment = Environment(self.values, sheet.keep, perturbations)
         self.fits: dict[str, FitAnalysis] = {}
         self.results: dict[str, ResultAnalysis] = {}
         self.predictions: dict[str, PredictionAnalysis] = {}
@@ -67,11 +67,11 @@ class Carrying:
         rows = self.sheet.rows[step.series] if step.series else 1
         values = step.run(self.environment)
         values = np.broadcast_to(values, (len(values), rows))
-        parts = self.pushes.contributions(values)
+        parts = self.perturbations.contributions(values)
         keep = self.sheet.keep[step.series] if step.series else np.ones(1, bool)
         use = np.flatnonzero(np.isfinite(values[0]) & keep)
         chi2, whiten = math.nan, np.zeros((0, rows))
-        mine = self.pushes.own(parts)
+        mine = self.perturbations.own(parts)
         shared = parts[~mine][:, use]
         covariance = np.diag((parts[mine][:, use] ** 2).sum(axis=0)) + shared.T @ shared
         size = np.sqrt(np.diag(covariance))
@@ -138,7 +138,7 @@ class Carrying:
             key=key,
             unit=unit,
             batch=self.values[key],
-            pushes=self.pushes,
+            perturbations=self.perturbations,
             trials=read.trials if read else None,
             scatter=read.scatter if read else None,
         )
@@ -149,7 +149,7 @@ class Carrying:
         if step.at is not None:
             x0 = float(step.at(self.environment)[0, 0])
         span = self.scatter_span(step.name)
-        made, self.parameters[step.name], named = fitting.fit(step, bound, self.pushes, self.rules, span, x0)
+        made, self.parameters[step.name], named = fitting.fit(step, bound, self.perturbations, self.rules, span, x0)
         self.fits[step.name] = made
         for i, parameter in enumerate(step.parameters):
             self.values[f"{step.name}.{parameter}"] = named[:, i : i + 1]
@@ -157,8 +157,8 @@ class Carrying:
             self.dof[span] = made.diagnostics.dof
 
     def scatter_span(self, fit: str) -> slice:
-        index = next(i for i, b in enumerate(self.pushes.blocks) if b.kind == "scatter" and b.subject == fit)
-        return self.pushes.span(index)
+        index = next(i for i, b in enumerate(self.perturbations.groups) if b.kind == "scatter" and b.subject == fit)
+        return self.perturbations.span(index)
 
     def predict(self, step: PredictStep) -> None:
         fit = self.fits[step.fit]
@@ -179,10 +179,10 @@ class Carrying:
                 reason=why,
             )
             return
-        values = fit.shape.predict(*self.pushes.pair(self.parameters[step.fit], at))
+        values = fit.shape.predict(*self.perturbations.pair(self.parameters[step.fit], at))
         self.values[step.key] = values
-        parts = self.pushes.single(values)
-        u, coverage_factor, half = one_more.reach(fit, parts, self.pushes, self.dof, self.rules)
+        parts = self.perturbations.single(values)
+        u, coverage_factor, half = one_more.reach(fit, parts, self.perturbations, self.dof, self.rules)
         where, value = float(at[0, 0]), float(values[0, 0])
         reach = half if math.isfinite(half) else coverage_factor * u
         self.predictions[step.key] = PredictionAnalysis(

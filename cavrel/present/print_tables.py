@@ -14,7 +14,7 @@ from cavrel.core.quantity.rounding import fixed
 from cavrel.core.quantity.units import Unit
 from cavrel.core.quantity.value import exact_text
 from cavrel.present import texts
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -34,7 +34,7 @@ class Ruled:
     formulas: list[tuple[str, str]]
 
 
-def tables(opened: Opened, each: bool = False) -> list[Ruled]:
+def tables(opened: RunView, each: bool = False) -> list[Ruled]:
     """Every table that holds a reading, with captions and units: what was read, each column in one unit, and what is computed from it. ``each``: a
     reading that stands alone has its ± too, as examinations ask for it."""
     found = []
@@ -86,21 +86,21 @@ def tables(opened: Opened, each: bool = False) -> list[Ruled]:
     return found
 
 
-def _letter(opened: Opened, key: str) -> str:
+def _letter(opened: RunView, key: str) -> str:
     heading = opened.state.run.headings.get(key)
     return heading.symbol if heading and heading.symbol else key.rpartition(".")[2]
 
 
-def _headed(opened: Opened, key: str, label: str) -> str:
+def _headed(opened: RunView, key: str, label: str) -> str:
     """What stands over a column: its label and the letter that formulas know it by."""
     return f"{label}, {typeset_name(_letter(opened, key))}"
 
 
-def _formula(opened: Opened, key: str, formula: str) -> str:
+def _formula(opened: RunView, key: str, formula: str) -> str:
     return mathml.math(mathml.equation(Name(_letter(opened, key)), parse(formula)))
 
 
-def _column(opened: Opened, entry: InputReadings, trial: int, count: int) -> list[str]:
+def _column(opened: RunView, entry: InputReadings, trial: int, count: int) -> list[str]:
     """One trial of a column, every row in the column's unit; what stands for itself, such as degrees and minutes throughout, as it was typed."""
     typed = {row: entry.readings[row, trial] for row in range(1, count + 1) if (row, trial) in entry.readings}
     alike = len({bool(_PLAIN.fullmatch(reading.text)) for reading in typed.values()}) < 2
@@ -144,7 +144,7 @@ def _with_u(value: str, u: str) -> str:
     return f"{value} ± {u}" if value and u else value
 
 
-def quantities(opened: Opened) -> list[tuple[str, str]]:
+def quantities(opened: RunView) -> list[tuple[str, str]]:
     found = []
     for name, body in opened.definition.quantities.items():
         values = opened.analysis.values[name]

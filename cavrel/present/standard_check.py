@@ -9,7 +9,7 @@ from cavrel.core.quantity.rounding import percent
 from cavrel.core.quantity.value import amount_text
 from cavrel.core.words import counted
 from cavrel.present.optional import optional
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -31,7 +31,7 @@ class Held:
 
 
 @optional("the check against a standard", list)
-def held(opened: Opened) -> list[Held]:
+def held(opened: RunView) -> list[Held]:
     """The table of every verification that has a row"""
     found = []
     for verified in opened.analysis.verified:

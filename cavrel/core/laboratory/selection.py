@@ -38,7 +38,7 @@ class CourseValue(Model):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Taken:
+class Selection:
     """What a run begins with.
 
     ``rules``: of the course.
@@ -51,10 +51,10 @@ class Taken:
     accepted: Mapping[str, CourseValue] = field(default_factory=dict)
 
 
-NOTHING = Taken()
+NOTHING = Selection()
 
 
-def taken(laboratory: Laboratory, definition: Definition, kinds: Mapping[str, Mapping[str, Any]]) -> Taken:
+def taken(laboratory: Laboratory, definition: Definition, kinds: Mapping[str, Mapping[str, Any]]) -> Selection:
     """What ``definition`` takes out of ``laboratory``. ``kinds``: the shared list of instruments."""
     usual = {own.kind: own for own in laboratory.instruments.values() if own.usual}
     accepted = {}
@@ -68,7 +68,7 @@ def taken(laboratory: Laboratory, definition: Definition, kinds: Mapping[str, Ma
             results=tuple(r for r in results if r in definition.results),
         )
     words = _words(definition)
-    return Taken(
+    return Selection(
         rules=laboratory.rules,
         instruments={
             name: in_place_of(own, usual[own.kind], kinds)

@@ -20,7 +20,7 @@ from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.meaning import LineMeaning
 from cavrel.core.findings.verdict import Verdict, check_first, checked_verdict
 from cavrel.core.laboratory import EMPTY as EMPTY_CUPBOARD
-from cavrel.core.laboratory import Laboratory, Taken
+from cavrel.core.laboratory import Laboratory, Selection
 from cavrel.core.logbook import EMPTY, Book, Entry, SheetState, assemble, sheet_of
 from cavrel.core.logbook.run import RunDocument
 from cavrel.core.slips import Found, find
@@ -37,7 +37,7 @@ class _Sought:
         self._most, self._lock = most, Lock()
         self._kept: OrderedDict[tuple[int, str, frozenset[str]], tuple[Program, Found]] = OrderedDict()
 
-    def of(self, key: tuple[Program, str, frozenset[str]], opened: "Opened") -> Found:
+    def of(self, key: tuple[Program, str, frozenset[str]], opened: "RunView") -> Found:
         """What stands on the sheet that ``key`` tells from all others; sought where that was not looked at lately."""
         program, readings, refused = key
         own = id(program), readings, refused
@@ -61,7 +61,7 @@ _sought = _Sought(64)
 
 
 @dataclass(frozen=True)
-class Opened:
+class RunView:
     """A run as it stands.
 
     ``run``: its record.
@@ -140,7 +140,7 @@ class Opened:
 
 def unstarted(
     definition: Definition, laboratory: Laboratory, options: Mapping[str, str], readings: Iterable[tuple[str, str]] = ()
-) -> Opened:
+) -> RunView:
     """An experiment as it would open under ``options``, before its first reading or with ``readings``, (slot, text), that no run holds."""
     now = datetime.now(timezone.utc)
     made = [("option", f"option:{name}", {"choice": choice}) for name, choice in options.items()]
@@ -173,7 +173,7 @@ def compute(
     entries: tuple[Entry, ...],
     laboratory: Laboratory = EMPTY_CUPBOARD,
     book: Book | None = None,
-) -> Opened:
+) -> RunView:
     """Sheet, analysis and remarks of a run from its entries; ``book``: the same folded, where it is known.
 
     What an entry says is never a reason to show nothing: where the conventions chosen cannot be used together, or something cannot be worked
@@ -182,7 +182,7 @@ def compute(
     broken = list[Finding]()
     program: Program | None
 
-    def takes(chosen: Definition) -> Taken:
+    def takes(chosen: Definition) -> Selection:
         return taken(chosen, laboratory)
 
     book = EMPTY.with_entries(entries) if book is None else book
@@ -227,7 +227,7 @@ def compute(
     # An answer holds for what was seen when it was given; a new reading in the same place asks again.
     answered = tuple(f for f in found if state.stands.get(f"{f.code}@{f.at}") == f.seen)
     findings = (*broken, *(f for f in found if f not in answered))
-    return Opened(
+    return RunView(
         run=run,
         base=definition,
         laboratory=laboratory,

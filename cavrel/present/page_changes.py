@@ -1,11 +1,11 @@
 """What of Measure is not as it was before a save: the cells and the parts that a page has to be told of."""
 
 from cavrel.present import measure, tables
-from cavrel.present.ruled import Field
-from cavrel.service.opened import Opened
+from cavrel.present.table_layout import Field
+from cavrel.service.run_view import RunView
 
 
-def cells(opened: Opened, before: Opened | None) -> tuple[list[Field], list[tuple[str, str]]]:
+def cells(opened: RunView, before: RunView | None) -> tuple[list[Field], list[tuple[str, str]]]:
     """The fields, and the computed cells as (id, text), that are not as they were ``before``; all of them where that is not known."""
     if before is None or before.base is not opened.base:
         fields, computed = _cells(opened)
@@ -18,7 +18,7 @@ def cells(opened: Opened, before: Opened | None) -> tuple[list[Field], list[tupl
     )
 
 
-def _cells(opened: Opened, before: Opened | None = None) -> tuple[dict[str, Field], dict[str, str]]:
+def _cells(opened: RunView, before: RunView | None = None) -> tuple[dict[str, Field], dict[str, str]]:
     """Every field by its slot, and every computed cell by its id; ``before``: as `tables.tables` has it."""
     if "cells" not in opened.shown:
         rows = [row for table in tables.tables(opened, before) for row in table.rows]
@@ -28,7 +28,7 @@ def _cells(opened: Opened, before: Opened | None = None) -> tuple[dict[str, Fiel
     return found
 
 
-def standing(opened: Opened, before: Opened | None) -> set[str]:
+def standing(opened: RunView, before: RunView | None) -> set[str]:
     """The names of what stands in `measure.live` as it stood ``before``; none where that was never shown."""
     was = before.shown.get("live") if before is not None and before.base is opened.base else None
     return set() if was is None else {name for name, part in measure.live(opened).items() if part == was[name]}

@@ -7,10 +7,10 @@ from cavrel.core.errors import CavrelError
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of, read
 from cavrel.core.quantity.rounding import fixed
-from cavrel.graph import steady as drawn
+from cavrel.graph import steadiness as drawn
 from cavrel.present import texts
 from cavrel.present.optional import optional
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,7 +40,7 @@ class SteadyWatch:
 
 
 @optional("the steadiness watch", list)
-def watches(opened: Opened) -> list[SteadyWatch]:
+def watches(opened: RunView) -> list[SteadyWatch]:
     """Every steadiness watch of the experiment's steps."""
     found = []
     for number, step in enumerate(opened.definition.steps):
@@ -49,7 +49,7 @@ def watches(opened: Opened) -> list[SteadyWatch]:
     return found
 
 
-def _watch(opened: Opened, number: int) -> SteadyWatch:
+def _watch(opened: RunView, number: int) -> SteadyWatch:
     step = opened.definition.steps[number]
     timer = step.timer
     assert timer is not None
@@ -99,13 +99,13 @@ def _watch(opened: Opened, number: int) -> SteadyWatch:
     )
 
 
-def _written(opened: Opened, key: str, value: float) -> str:
+def _written(opened: RunView, key: str, value: float) -> str:
     spec = opened.program.input_of[key]
     places = decimals_of(spec.gauge.least_count, spec.unit) if spec.gauge and spec.gauge.least_count else 2
     return fixed(spec.unit.from_si(value), places).replace("−", "-")
 
 
-def _picture(opened: Opened, lines: dict[str, list[tuple[float, float]]], since: float | None, said: str) -> str:
+def _picture(opened: RunView, lines: dict[str, list[tuple[float, float]]], since: float | None, said: str) -> str:
     first = min(t for line in lines.values() for t, _ in line)
     unit = opened.program.input_of[next(iter(lines))].unit
     shown = [

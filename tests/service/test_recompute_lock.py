@@ -2,8 +2,8 @@
 
 import threading
 
-from cavrel.service import turns
-from cavrel.service.turns import Turn
+from cavrel.service import recompute_lock
+from cavrel.service.recompute_lock import Turn
 
 
 def test_only_the_newest_of_a_page_is_wanted() -> None:
@@ -49,7 +49,7 @@ def test_one_at_a_time_and_a_failure_lets_the_next_one_on() -> None:
 
 
 def test_nothing_is_remembered_of_pages_that_have_their_answer_or_are_gone() -> None:
-    before = dict(turns._newest)
+    before = dict(recompute_lock._newest)
     for end in (True, False):
         a, b = Turn(3, "a"), Turn(3, "a")
         for turn in (a, b):
@@ -58,4 +58,4 @@ def test_nothing_is_remembered_of_pages_that_have_their_answer_or_are_gone() -> 
             else:
                 with turn:
                     pass
-    assert turns._newest == before
+    assert recompute_lock._newest == before

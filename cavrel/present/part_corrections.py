@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from cavrel import catalogue
 from cavrel.core.analysis import Analysis, analyse
 from cavrel.core.errors import CavrelError
-from cavrel.core.findings.carried import Changed, carried
+from cavrel.core.findings.part_corrections import Changed, carried
 from cavrel.present.optional import optional
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -34,7 +34,7 @@ class Card:
 
 
 @optional("corrections from other parts", list)
-def cards(opened: Opened) -> list[Card]:
+def cards(opened: RunView) -> list[Card]:
     """A card for every correction that has a value; one more analysis each."""
     found = []
     run = opened.state.run
@@ -77,7 +77,7 @@ def cards(opened: Opened) -> list[Card]:
 _SMALL = "It is less than two standard uncertainties from zero: it may be zero, and applying it adds its uncertainty."
 
 
-def _under(opened: Opened, option: str, choice: str) -> Analysis | None:
+def _under(opened: RunView, option: str, choice: str) -> Analysis | None:
     """The run's analysis under another choice; None where its conventions do not go together."""
     run = opened.state.run
     try:
@@ -89,7 +89,7 @@ def _under(opened: Opened, option: str, choice: str) -> Analysis | None:
         return None
 
 
-def _row(opened: Opened, carrying: Analysis, one: Changed) -> tuple[str, str, str, str, str, str]:
+def _row(opened: RunView, carrying: Analysis, one: Changed) -> tuple[str, str, str, str, str, str]:
     rounding, unit = opened.analysis.rules.rounding, one.carried.unit.difference
     label = carrying.program.definition.results[one.name].label
     differs = opened.analysis.measured(one.by, one.u, unit).text()
@@ -101,7 +101,7 @@ def _apart(z: float) -> str:
     return f"{z:+.1f} u".replace("-", "\u2212") if math.isfinite(z) else ""
 
 
-def data(opened: Opened) -> list[dict[str, object]]:
+def data(opened: RunView) -> list[dict[str, object]]:
     """The same as data."""
     keys = ("result", "without", "carried", "difference", "apart_without", "apart_carried")
     return [

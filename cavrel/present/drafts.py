@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 from cavrel.core.logbook.kinds.reporting import SECTIONS
-from cavrel.present import departed, fields, moved
-from cavrel.service.opened import Opened
+from cavrel.present import departures, fields, outdated_numbers
+from cavrel.service.run_view import RunView
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,7 +42,7 @@ _ASKS = {
 }
 
 
-def parts(opened: Opened) -> dict[str, Part]:
+def parts(opened: RunView) -> dict[str, Part]:
     """Every written part by its name, answers to the questions included."""
     drafts = _drafts(opened)
     said = opened.state.run.report
@@ -55,10 +55,10 @@ def parts(opened: Opened) -> dict[str, Part]:
     return found
 
 
-def _part(opened: Opened, name: str, title: str, own: str | None, draft: str, asks: str) -> Part:
+def _part(opened: RunView, name: str, title: str, own: str | None, draft: str, asks: str) -> Part:
     source = draft if own is None else own
     # Only what somebody typed can have stayed outdated; a field follows, and so does a draft.
-    outdated = moved.moved(opened, name, source) if own is not None else []
+    outdated = outdated_numbers.moved(opened, name, source) if own is not None else []
     pieces, at = list[tuple[str, str]](), 0
     for one in outdated:
         pieces += [(fields.filled(opened, source[at : one.start]), ""), (one.number, f"{one.label}: {one.now} now")]
@@ -77,7 +77,7 @@ def _part(opened: Opened, name: str, title: str, own: str | None, draft: str, as
     )
 
 
-def _drafts(opened: Opened) -> dict[str, str]:
+def _drafts(opened: RunView) -> dict[str, str]:
     """What Cavrel would write: from the definition, the logbook and the analysis, and never more than they know."""
     definition = opened.definition
     return {
@@ -91,14 +91,14 @@ def _drafts(opened: Opened) -> dict[str, str]:
     }
 
 
-def _procedure(opened: Opened) -> str:
+def _procedure(opened: RunView) -> str:
     lines = [f"{i}. {step.do}" for i, step in enumerate(opened.definition.steps, 1)]
-    if departed.deviations(opened):
+    if departures.deviations(opened):
         lines += ["", f"Departures from the plan: {{{fields.DEPARTURES}}}."]
     return "\n".join(lines)
 
 
-def _errors(opened: Opened) -> str:
+def _errors(opened: RunView) -> str:
     lines = []
     result = opened.result
     if result is not None and not result.reason and result.budget:
@@ -107,7 +107,7 @@ def _errors(opened: Opened) -> str:
     return " ".join(lines)
 
 
-def _discussion(opened: Opened) -> str:
+def _discussion(opened: RunView) -> str:
     return "\n".join(
         f"{opened.definition.results[name].label}: {{{name}.verdict}}"
         for name, result in opened.analysis.results.items()
@@ -115,7 +115,7 @@ def _discussion(opened: Opened) -> str:
     )
 
 
-def _conclusion(opened: Opened) -> str:
+def _conclusion(opened: RunView) -> str:
     """What answers the aim, a sentence or two for each result that does."""
     said = []
     for name in opened.definition.answers or opened.definition.led[:1]:
@@ -126,6 +126,6 @@ def _conclusion(opened: Opened) -> str:
     return " ".join(said)
 
 
-def _label(opened: Opened, name: str) -> str:
+def _label(opened: RunView, name: str) -> str:
     label = opened.definition.results[name].label
     return label[0].lower() + label[1:]

@@ -19,14 +19,14 @@ from cavrel.core.formula.parse import parse
 from cavrel.core.quantity import units
 from cavrel.core.quantity.units import Unit
 from cavrel.present.optional import optional
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 MORE_FIGURES = 2
 """A number that is reckoned on with shows its uncertainty's place and one more."""
 
 
 @optional("worked steps", list)
-def steps(opened: Opened, fit: FitAnalysis) -> list[tuple[str, str]]:
+def steps(opened: RunView, fit: FitAnalysis) -> list[tuple[str, str]]:
     """(chain, text) of each result from ``fit``: the chain as MathML, a piece a side, so that it wraps; the text with its uncertainty."""
     found = []
     runs = {step.key: step.run for step in opened.program.steps if isinstance(step, ResultStep)}
@@ -55,7 +55,7 @@ MOST_FIGURES = 10
 """More figures than these are never shown on the way, whatever the end of it."""
 
 
-def _enough(opened: Opened, tree: Node, run: Compiled | None, result: ResultAnalysis) -> dict[Node, Number]:
+def _enough(opened: RunView, tree: Node, run: Compiled | None, result: ResultAnalysis) -> dict[Node, Number]:
     """The numbers of a formula, each with as many figures as it takes that whoever reckons on with them finds the value that is shown."""
     numbers: dict[Node, Number] = {}
     for more in range(MORE_FIGURES, MOST_FIGURES):
@@ -65,7 +65,7 @@ def _enough(opened: Opened, tree: Node, run: Compiled | None, result: ResultAnal
     return numbers
 
 
-def _comes_out(opened: Opened, numbers: Mapping[Node, Number], run: Compiled, result: ResultAnalysis) -> bool:
+def _comes_out(opened: RunView, numbers: Mapping[Node, Number], run: Compiled, result: ResultAnalysis) -> bool:
     """Whether a formula gives, with ``numbers``, what its result shows to the last digit."""
     values = dict(opened.analysis.nominal)
     for node, number in numbers.items():
@@ -77,7 +77,7 @@ def _comes_out(opened: Opened, numbers: Mapping[Node, Number], run: Compiled, re
     return result_text(opened.analysis, replace(result, value=found)) == shown
 
 
-def _numbers(opened: Opened, tree: Node, more: int) -> dict[Node, Number]:
+def _numbers(opened: RunView, tree: Node, more: int) -> dict[Node, Number]:
     """What stands in a formula for each name that has one value: parameters of fits, quantities, other results."""
     found: dict[Node, Number] = {}
     for node in walk(tree):
@@ -105,7 +105,7 @@ def _number(value: float, u: float, unit: Unit, more: int) -> Number:
     return Number(float(f"{shown:.{min(max(figures, 2), MOST_FIGURES)}g}"), unit.text)
 
 
-def _in_its_unit(opened: Opened, tree: Node, run: Compiled, value: float, wanted: Unit) -> str:
+def _in_its_unit(opened: RunView, tree: Node, run: Compiled, value: float, wanted: Unit) -> str:
     """The value in the unit that the slope's own gives, where the formula is a power of one parameter: 981 cm/s² before 9.81 m/s²."""
     names = {n for n in walk(tree) if isinstance(n, Name | Member)} - {Name("pi")}
     if len(names) != 1 or not isinstance(only := next(iter(names)), Member):
@@ -125,7 +125,7 @@ def _in_its_unit(opened: Opened, tree: Node, run: Compiled, value: float, wanted
     return mathml.row(Number(shown, text))
 
 
-def _power(opened: Opened, run: Compiled, key: str) -> int | None:
+def _power(opened: RunView, run: Compiled, key: str) -> int | None:
     """The power, a whole number, with which a formula follows one value; None for any other formula."""
     values = dict(opened.analysis.nominal)
     at = float(values[key][0, 0])

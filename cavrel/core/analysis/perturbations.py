@@ -1,9 +1,9 @@
 """The batch that carries every component's push up and down through a program at once.
 
 A component that moves one row of a column needs no entry of its own while columns are computed row by row: all rows of one kind are
-pushed together in one pair of entries, a *lane*, and each row shows what its own component does. Only where rows meet (a fit, a mean, a
+pushed together in one pair of entries, a *column*, and each row shows what its own component does. Only where rows meet (a fit, a mean, a
 largest value) does each component get a pair of entries, and what they carry there are single values. A batch is thus *narrow*, with
-``2L + 1`` entries for L lanes, or *wide*, with ``2K + 1`` for K components: entry 0 nominal, then all up, then all down.
+``2L + 1`` entries for L columns, or *wide*, with ``2K + 1`` for K components: entry 0 nominal, then all up, then all down.
 """
 
 from collections.abc import Mapping, Sequence
@@ -11,8 +11,8 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core.analysis.components import Block, Nominal
-from cavrel.core.analysis.layout import Layout, laid_out
+from cavrel.core.analysis.component_layout import ComponentLayout, layout_of
+from cavrel.core.analysis.components import Nominal, UncertaintyComponents
 from cavrel.core.formula.evaluate import FOLDS
 
 Array = NDArray[np.float64]
@@ -21,25 +21,25 @@ MATTERS = 0.05
 Truth = NDArray[np.bool_]
 
 
-class Pushes:
+class Perturbations:
     """The components, each in its place.
 
-    ``blocks``: of components.
+    ``groups``: of components.
     ``dof``: ``(K,)`` degrees of freedom.
-    ``layout``: where they stand; ``starts``, ``count`` and ``lanes`` are its own.
+    ``layout``: where they stand; ``starts``, ``count`` and ``columns`` are its own.
     ``narrow``, ``batch``: entries of the narrow and of the wide batch.
     ``counted``: some of them are counting's.
     """
 
-    def __init__(self, *, blocks: tuple[Block, ...], dof: Array, layout: Layout) -> None:
-        self.blocks, self.dof, self.layout = blocks, dof, layout
-        self.starts, self.count, self.lanes = layout.starts, layout.count, layout.lanes
-        self.narrow, self.batch = 2 * len(layout.lanes) + 1, 2 * layout.count + 1
-        self.counted = any(block.counts is not None for block in blocks)
+    def __init__(self, *, groups: tuple[UncertaintyComponents, ...], dof: Array, layout: ComponentLayout) -> None:
+        self.groups, self.dof, self.layout = groups, dof, layout
+        self.starts, self.count, self.columns = layout.starts, layout.count, layout.columns
+        self.narrow, self.batch = 2 * len(layout.columns) + 1, 2 * layout.count + 1
+        self.counted = any(group.counts is not None for group in groups)
 
     def span(self, index: int) -> slice:
-        """The components of block ``index``."""
-        return slice(self.starts[index], self.starts[index] + self.blocks[index].size)
+        """The components of group ``index``."""
+        return slice(self.starts[index], self.starts[index] + self.groups[index].size)
 
     def is_wide(self, values: Array) -> bool:
         """Whether ``values`` ``(batch, rows)`` have an entry for each component."""
@@ -49,13 +49,13 @@ class Pushes:
         """``values`` with an entry for each component: ``(2K+1, rows)`` from ``(2L+1, rows)``; those of one entry stay as they are."""
         if len(values) == 1 or len(values) == self.batch:
             return values
-        many, lanes, k_all = values.shape[1], len(self.lanes), self.count
+        many, columns, k_all = values.shape[1], len(self.columns), self.count
         if many == 1:
             return values[self.layout.single]
         out = values[self.layout.places]
-        lane, row, component = self.layout.each[:, self.layout.each[1] < many]
-        out[1 + component, row] = values[1 + lane, row]
-        out[1 + k_all + component, row] = values[1 + lanes + lane, row]
+        column, row, component = self.layout.each[:, self.layout.each[1] < many]
+        out[1 + component, row] = values[1 + column, row]
+        out[1 + k_all + component, row] = values[1 + columns + column, row]
         return out
 
     def pair(self, first: Array, second: Array) -> tuple[Array, Array]:
@@ -69,30 +69,30 @@ class Pushes:
         fold = FOLDS[name]
         if len(values) != self.narrow or values.shape[1] == 1 or self.is_wide(values):
             return fold(values)
-        nominal, lanes, k_all = values[0], len(self.lanes), self.count
+        nominal, columns, k_all = values[0], len(self.columns), self.count
         reaching = [i for i in np.flatnonzero(self.layout.together).tolist() if _reaches(name, nominal, values[1 + i])]
         folded = fold(values)
         if not reaching:
-            # A lane that moves many rows moves none that count here: its entry must not say otherwise.
+            # A column that moves many rows moves none that count here: its entry must not say otherwise.
             quiet = 1 + np.flatnonzero(self.layout.together)
-            folded[quiet] = folded[quiet + lanes] = folded[0]
+            folded[quiet] = folded[quiet + columns] = folded[0]
             return folded
         out = self.widen(folded)
         for i in np.flatnonzero(self.layout.together).tolist():
-            out[1 + self.lanes[i].components] = out[1 + k_all + self.lanes[i].components] = folded[0]
+            out[1 + self.columns[i].components] = out[1 + k_all + self.columns[i].components] = folded[0]
         for i in reaching:
-            lane = self.lanes[i]
-            assert lane.rows is not None
-            for start, entry in ((1, 1 + i), (1 + k_all, 1 + lanes + i)):
-                moved = _with_row(name, nominal, float(folded[0, 0]), lane.rows, values[entry, lane.rows])
-                out[start + lane.components, 0] = moved
+            column = self.columns[i]
+            assert column.rows is not None
+            for start, entry in ((1, 1 + i), (1 + k_all, 1 + columns + i)):
+                moved = _with_row(name, nominal, float(folded[0, 0]), column.rows, values[entry, column.rows])
+                out[start + column.components, 0] = moved
         return out
 
-    def of_components(self, of_lanes: Truth) -> Truth:
-        """What holds of each lane ``(L,)``, for its components ``(K,)``; false for those that no lane pushes."""
-        pushed = self.layout.lane_of >= 0
+    def of_components(self, of_columns: Truth) -> Truth:
+        """What holds of each column ``(L,)``, for its components ``(K,)``; false for those that no column perturbations."""
+        pushed = self.layout.column_of >= 0
         found = np.zeros(self.count, bool)
-        found[pushed] = of_lanes[self.layout.lane_of[pushed]]
+        found[pushed] = of_columns[self.layout.column_of[pushed]]
         return found
 
     def contributions(self, values: Array) -> Array:
@@ -101,7 +101,7 @@ class Pushes:
         Where several rows are pushed together each row's entry is its own component's, so that squares add up over either axis alike.
         """
         if len(values) == 1:
-            return np.zeros((len(self.lanes), values.shape[1]))
+            return np.zeros((len(self.columns), values.shape[1]))
         half = len(values) // 2
         return np.asarray((values[1 : half + 1] - values[half + 1 :]) / 2)
 
@@ -127,7 +127,7 @@ class Pushes:
     def own(self, parts: Array) -> Truth:
         """Which contributions ``(L, n)`` or ``(K, n)`` are a row's own: by a component of that row that moves no other."""
         together, alone = self.layout.together, self.layout.alone
-        narrow = len(parts) == len(self.lanes) and (len(parts) != self.count or self.layout.any_together)
+        narrow = len(parts) == len(self.columns) and (len(parts) != self.count or self.layout.any_together)
         if narrow and not self.layout.any_alone:
             return together
         few = (parts != 0).sum(axis=1) <= 1
@@ -135,7 +135,7 @@ class Pushes:
 
 
 def _reaches(name: str, nominal: Array, pushed: Array) -> bool:
-    """Whether a lane's push reaches a fold of ``nominal`` ``(rows,)``."""
+    """Whether a column's push reaches a fold of ``nominal`` ``(rows,)``."""
     moved = ~((pushed == nominal) | (np.isnan(pushed) & np.isnan(nominal)))
     if name in ("first", "last"):
         known = np.flatnonzero(~np.isnan(nominal))
@@ -159,43 +159,43 @@ def _with_row(name: str, nominal: Array, folded: float, rows: NDArray[np.intp], 
     return np.asarray(sign * np.fmin(others, sign * np.where(np.isnan(nominal[rows]), np.nan, pushed)))
 
 
-def plan(blocks: Sequence[Block], singled: Mapping[str, frozenset[int]]) -> Pushes:
+def plan_perturbations(groups: Sequence[UncertaintyComponents], singled: Mapping[str, frozenset[int]]) -> Perturbations:
     """Give every component its place.
 
-    ``singled``: by series, rows that formulas pick out (the first, the last), whose components get lanes of their own so that what
+    ``singled``: by series, rows that formulas pick out (the first, the last), whose components get columns of their own so that what
     rests on such a row stays narrow.
     """
     outlines = tuple(
-        (block.targets, block.size, None if block.rows is None else block.rows.tobytes(), block.estimate)
-        for block in blocks
+        (group.targets, group.size, None if group.rows is None else group.rows.tobytes(), group.estimate)
+        for group in groups
     )
-    return Pushes(
-        blocks=tuple(blocks),
-        dof=np.concatenate([block.dof for block in blocks]) if blocks else np.zeros(0),
-        layout=laid_out(outlines, tuple(singled.items())),
+    return Perturbations(
+        groups=tuple(groups),
+        dof=np.concatenate([group.dof for group in groups]) if groups else np.zeros(0),
+        layout=layout_of(outlines, tuple(singled.items())),
     )
 
 
-def pushed_inputs(pushes: Pushes, nominal: Mapping[str, Nominal]) -> dict[str, Array]:
+def perturbed_inputs(perturbations: Perturbations, nominal: Mapping[str, Nominal]) -> dict[str, Array]:
     """Each input over the narrow batch, ``(2L+1, rows)``, SI; those that nothing moves stay ``(1, rows)``."""
     values = {key: entry.values[None, :] for key, entry in nominal.items()}
     moved: set[str] = set()
-    lanes = len(pushes.lanes)
-    for index, lane in enumerate(pushes.lanes):
-        block = pushes.blocks[lane.block]
-        for target in block.targets:
+    columns = len(perturbations.columns)
+    for index, column in enumerate(perturbations.columns):
+        group = perturbations.groups[column.group]
+        for target in group.targets:
             if target not in values:
                 continue
             if target not in moved:
-                values[target] = np.repeat(values[target], pushes.narrow, axis=0)
+                values[target] = np.repeat(values[target], perturbations.narrow, axis=0)
                 moved.add(target)
             array = values[target]
-            u = block.u[lane.components - pushes.starts[lane.block]]
-            if lane.rows is not None:
-                array[1 + index, lane.rows] += u
-                array[1 + index + lanes, lane.rows] -= u
+            u = group.u[column.components - perturbations.starts[column.group]]
+            if column.rows is not None:
+                array[1 + index, column.rows] += u
+                array[1 + index + columns, column.rows] -= u
             else:
-                step = block.moved(target, array[0], nominal[target].zero, float(u[0])) * block.weights.get(target, 1.0)
+                step = group.moved(target, array[0], nominal[target].zero, float(u[0])) * group.weights.get(target, 1.0)
                 array[1 + index] += step
-                array[1 + index + lanes] -= step
+                array[1 + index + columns] -= step
     return values

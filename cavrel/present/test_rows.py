@@ -5,12 +5,12 @@ from dataclasses import dataclass
 
 from cavrel.core.analysis import one_more
 from cavrel.core.formula.text import unparse
-from cavrel.core.logbook import in_force
+from cavrel.core.logbook import effective
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.quantity.value import amount_text
 from cavrel.present import texts
 from cavrel.present.optional import optional
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 REASONS = ("test row", "tests the prediction")
 """Reasons by which a row is left out to test the line, now and in older logbooks; a bench may write more after it."""
@@ -33,12 +33,12 @@ class Tested:
 
 
 @optional("the rows that test a line", list)
-def tested(opened: Opened) -> list[Tested]:
+def tested(opened: RunView) -> list[Tested]:
     """Every row kept aside, for each line of its table."""
     found = []
     for slot, entry in opened.state.left_out.items():
         series, _, number = slot.partition(".")
-        reason = str(in_force(entry)[1].get("reason", ""))
+        reason = str(effective(entry)[1].get("reason", ""))
         if not number.isdigit() or series not in opened.definition.series or not reason.startswith(REASONS):
             continue
         for name, body in opened.definition.fits.items():
@@ -47,7 +47,7 @@ def tested(opened: Opened) -> list[Tested]:
     return sorted(found, key=lambda t: t.row)
 
 
-def _tested(opened: Opened, name: str, row: int) -> Tested:
+def _tested(opened: RunView, name: str, row: int) -> Tested:
     fit, step = opened.analysis.fits[name], opened.program.fits[name]
     label = opened.definition.fits[name].label or name
     unit = step.y_unit

@@ -9,7 +9,7 @@ from cavrel.core.quantity.rounding import significant
 from cavrel.core.quantity.units import Unit
 from cavrel.graph.points import Axis, Mark
 from cavrel.present import graphs
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 _ONE = units.unit("")
 MOST = 200
@@ -37,7 +37,7 @@ class Listed:
     out: int
 
 
-def listed(opened: Opened, fit: FitAnalysis) -> Listed:
+def listed(opened: RunView, fit: FitAnalysis) -> Listed:
     """The points of ``fit``. Where a power law is fitted to the same table, its columns' logarithms stand next to them."""
     step = opened.program.fits[fit.name]
     across, up = graphs.fit_axes(opened, fit)
@@ -69,7 +69,7 @@ def listed(opened: Opened, fit: FitAnalysis) -> Listed:
     return Listed(heads=tuple(heads), points=tuple(points), many=len(marks), out=len(out))
 
 
-def _power(opened: Opened, fit: FitAnalysis) -> FitAnalysis | None:
+def _power(opened: RunView, fit: FitAnalysis) -> FitAnalysis | None:
     """The power law through the same table, the other school's way to the exponent."""
     series = opened.program.fits[fit.name].series
     for name, other in opened.analysis.fits.items():
@@ -93,14 +93,14 @@ def _ln(axis: Axis) -> tuple[str, str]:
     return f"ln {axis.symbol}", f"{axis.symbol} in {axis.unit}" if axis.unit else ""
 
 
-def _said(opened: Opened, value: float, u: float) -> str:
+def _said(opened: RunView, value: float, u: float) -> str:
     """A number in the unit of its column, with its u where it has one."""
     if u > 0 and math.isfinite(u):
         return opened.analysis.measured(value, u, _ONE).bare()
     return significant(value, 6)
 
 
-def _logarithm(opened: Opened, value: float, u: float) -> str:
+def _logarithm(opened: RunView, value: float, u: float) -> str:
     """ln of a number, empty where it has none; its u is u/x to first order (JCGM 100 5.1.3)."""
     return _said(opened, math.log(value), u / value) if value > 0 else ""
 

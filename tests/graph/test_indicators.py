@@ -4,7 +4,7 @@ import re
 
 import pytest
 
-from cavrel.graph import signs
+from cavrel.graph import indicators
 
 
 @pytest.mark.parametrize(
@@ -21,12 +21,12 @@ from cavrel.graph import signs
     ],
 )
 def test_an_eye_sees_a_twentieth(share: float, says: str) -> None:
-    assert says in signs.afloat_says(share)
+    assert says in indicators.afloat_says(share)
 
 
 @pytest.mark.parametrize("share", [0.001, 0.4, 0.93, 1.0, 1.2, 19.3])
 def test_the_block_lies_as_deep_as_it_is_dense(share: float) -> None:
-    drawn = signs.afloat(share, "a block")
+    drawn = indicators.afloat(share, "a block")
     block = re.search(r"<rect [^>]*block-afloat[^>]*>", drawn)
     liquid = re.search(r'<rect [^>]*class="liquid"[^>]*>', drawn)
     assert block

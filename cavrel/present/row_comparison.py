@@ -5,11 +5,11 @@ from cavrel.core.document import result_text
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.words import plural
 from cavrel.present.optional import optional
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 
 @optional("rows compared with the line", dict)
-def found(opened: Opened) -> dict[str, str]:
+def found(opened: RunView) -> dict[str, str]:
     """By result, what to say of it, where its line's free intercept hides what the rows say."""
     if "otherwise" not in opened.shown:
         opened.shown["otherwise"] = {name: _says(opened, one) for name, one in otherwise(opened.analysis).items()}
@@ -17,7 +17,7 @@ def found(opened: Opened) -> dict[str, str]:
     return said
 
 
-def _says(opened: Opened, one: Otherwise) -> str:
+def _says(opened: RunView, one: Otherwise) -> str:
     analysis, unit = opened.analysis, one.free.unit
     free, forced = result_text(analysis, one.free), result_text(analysis, one.forced)
     low, high = (significant(unit.from_si(float(v)), 3) for v in (one.rows.min(), one.rows.max()))

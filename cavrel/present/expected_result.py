@@ -8,14 +8,14 @@ from typing import Any
 from cavrel import catalogue
 from cavrel.core.document.forecast import change_of, setup_of
 from cavrel.core.errors import CavrelError
-from cavrel.core.plan.better import Improvement, Planner
 from cavrel.core.plan.changes import Setup
 from cavrel.core.plan.forecast import DRAWN, Expected, Forecast
+from cavrel.core.plan.improvements import Improvement, Planner
 from cavrel.core.quantity.reading import read
 from cavrel.core.quantity.rounding import significant
 from cavrel.graph import numberline
 from cavrel.present.optional import optional
-from cavrel.service.opened import Opened
+from cavrel.service.run_view import RunView
 
 SHOWN_SOURCES = 3
 
@@ -49,7 +49,7 @@ class Offer:
     change: Mapping[str, Any]
 
 
-def planner_of(opened: Opened) -> Planner:
+def planner_of(opened: RunView) -> Planner:
     """Tries plans of this run's experiment. Raises DefinitionError where it has no stand-in."""
     run = opened.state.run
     return catalogue.planner(
@@ -58,7 +58,7 @@ def planner_of(opened: Opened) -> Planner:
 
 
 @optional("the expected result", lambda: "The expected result cannot be computed.")
-def promised_of(opened: Opened) -> tuple[Setup, Forecast] | str:
+def promised_of(opened: RunView) -> tuple[Setup, Forecast] | str:
     """The plan and what it promises, computed once for a run as it stands; a sentence where nothing can be said."""
     if "forecast" not in opened.shown:
         try:
@@ -81,7 +81,7 @@ def offer(before: Expected, one: Improvement) -> Offer:
     return Offer(say=say, change=change_of(one.change.setup))
 
 
-def promise(opened: Opened, one: Expected) -> Promise:
+def promise(opened: RunView, one: Expected) -> Promise:
     body = opened.definition.results[one.name]
     if one.reason or not math.isfinite(one.u):
         reason = one.reason or "no standard uncertainty can be predicted"
@@ -108,7 +108,7 @@ def promise(opened: Opened, one: Expected) -> Promise:
     return Promise(name=one.name, label=body.label, text=text, percent=percent, sources=sources, line=line, reason="")
 
 
-def asked(opened: Opened, percent: str, minutes: str) -> dict[str, Any]:
+def asked(opened: RunView, percent: str, minutes: str) -> dict[str, Any]:
     """The answer to “what would so many percent take?”, or “what can I see in so many minutes?”: ``say``, and ``offer`` where there is a
     plan to take. Raises CavrelError for what is no such number."""
     promised = promised_of(opened)

@@ -8,7 +8,7 @@ from threading import Lock
 
 from cavrel.core.quantity.rounding import fixed
 from cavrel.present.optional import optional
-from cavrel.service.opened import Opened, compute
+from cavrel.service.run_view import RunView, compute
 
 _NUMBER = re.compile(r"(?<![\w.,])[-−]?\d+(?:\.\d+)?(?!\.?\d)")
 _SILENT = frozenset({"report", "note", "stands", "marking", "signed", "tick", "words", "timing"})
@@ -35,7 +35,7 @@ class Moved:
 
 
 @optional("numbers that have changed", list)
-def moved(opened: Opened, part: str, text: str) -> list[Moved]:
+def moved(opened: RunView, part: str, text: str) -> list[Moved]:
     """The numbers of an own ``text`` that equalled a result, its uncertainty or its percentage when it was saved, and have moved since."""
     entry = opened.state.latest.get(f"report:{part}")
     if entry is None or not _NUMBER.search(text):
@@ -73,7 +73,7 @@ def _same(number: str, known: dict[tuple[str, str], float]) -> tuple[str, str] |
     return near[0] if near else None
 
 
-def _numbers(opened: Opened) -> dict[tuple[str, str], float]:
+def _numbers(opened: RunView) -> dict[tuple[str, str], float]:
     """Values, uncertainties and percentages of all results, as they are shown."""
     found = {}
     for name, result in opened.analysis.results.items():
@@ -95,7 +95,7 @@ class _Kept:
         self._most, self._lock = most, Lock()
         self._held: OrderedDict[tuple[int, int, str], dict[tuple[str, str], float]] = OrderedDict()
 
-    def of(self, opened: Opened, at: int) -> dict[tuple[str, str], float]:
+    def of(self, opened: RunView, at: int) -> dict[tuple[str, str], float]:
         key = opened.run.id, opened.entries[at].id, opened.run.made_of
         with self._lock:
             if key in self._held:

@@ -14,13 +14,13 @@ def test_other_readings_in_the_same_cells_keep_their_places(pendulum: Program) -
     one = run(pendulum, ROWS)
     other = run(pendulum, [[text.replace("3", "4") for text in row] for row in ROWS])
     fewer = run(pendulum, [*ROWS[:2], [""]])
-    assert other.pushes.layout is one.pushes.layout
-    assert fewer.pushes.layout is not one.pushes.layout
+    assert other.perturbations.layout is one.perturbations.layout
+    assert fewer.perturbations.layout is not one.perturbations.layout
     assert not np.array_equal(one.values["swings.T"].value, other.values["swings.T"].value)
 
 
 def test_what_all_sheets_share_cannot_be_written(pendulum: Program) -> None:
-    layout = run(pendulum, ROWS).pushes.layout
+    layout = run(pendulum, ROWS).perturbations.layout
     with pytest.raises(ValueError, match="read-only"):
         layout.together[0] = False
     with pytest.raises(ValueError, match="read-only"):
@@ -28,7 +28,7 @@ def test_what_all_sheets_share_cannot_be_written(pendulum: Program) -> None:
 
 
 def test_rows_left_out_have_a_spread_of_their_own(pendulum: Program) -> None:
-    layout = run(pendulum, ROWS).pushes.layout
+    layout = run(pendulum, ROWS).perturbations.layout
     whole, part = layout.spread(np.arange(3), 3), layout.spread(np.array([0, 2]), 3)
     assert layout.spread(np.arange(3), 3) is whole
     assert set(part.at.tolist()) == {0, 1}

@@ -1,4 +1,4 @@
-"""Which component stands where in the batch that carries every component's push: lanes, and the places of what they show.
+"""Which component stands where in the batch that carries every component's push: columns, and the places of what they show.
 
 As long as the same cells hold readings a layout is the same, whatever the readings are; it is made once and remembered.
 """
@@ -13,22 +13,22 @@ Truth = NDArray[np.bool_]
 
 
 @dataclass(frozen=True, slots=True)
-class Lane:
+class PerturbationColumn:
     """One pair of entries of the narrow batch.
 
-    ``block``: index of the block it pushes.
-    ``rows``: ``(m,)`` rows it pushes; None where it acts on all rows together.
+    ``group``: index of the group it perturbations.
+    ``rows``: ``(m,)`` rows it perturbations; None where it acts on all rows together.
     ``components``: ``(m,)`` the component of each of those rows, or the one component.
     """
 
-    block: int
+    group: int
     rows: NDArray[np.intp] | None
     components: NDArray[np.intp]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Spread:
-    """Where the narrow entries that a fit over some rows follows belong in the wide batch: components of lanes that push one (``lone`` narrow,
+    """Where the narrow entries that a fit over some rows follows belong in the wide batch: components of columns that push one (``lone`` narrow,
     ``lone_wide`` wide entries), and those of rows pushed together with others (``entries`` narrow, ``at`` place among the rows fitted, ``wide``)."""
 
     lone: NDArray[np.intp]
@@ -42,19 +42,19 @@ _MOST_SPREADS = 64
 
 
 @dataclass(frozen=True, kw_only=True)
-class Layout:
+class ComponentLayout:
     """Which component stands where.
 
-    ``starts``: the first component of each block.
+    ``starts``: the first component of each group.
     ``count``: K.
-    ``lanes``: L of them.
-    ``lane_of``: ``(K,)`` the lane that pushes a component, -1 for none (the scatter about a fit, which is known once the fit is).
-    ``places``: ``(2K+1,)`` the narrow entry that shows what a wide one does; the nominal one for components of lanes that push several rows.
-    ``single``: ``(2K+1,)`` the same for a single value, which every lane's entry shows.
-    ``lone``: ``(2, c)`` lane and component, of lanes that push one component.
-    ``each``: ``(3, m)`` lane, row and component of every row that is pushed together with others.
-    ``together``: ``(L,)`` lanes that push several rows, each by a component of its own.
-    ``alone``: ``(L,)`` lanes that push one row by its own component.
+    ``columns``: L of them.
+    ``column_of``: ``(K,)`` the column that perturbations a component, -1 for none (the scatter about a fit, which is known once the fit is).
+    ``places``: ``(2K+1,)`` the narrow entry that shows what a wide one does; the nominal one for components of columns that push several rows.
+    ``single``: ``(2K+1,)`` the same for a single value, which every column's entry shows.
+    ``lone``: ``(2, c)`` column and component, of columns that push one component.
+    ``each``: ``(3, m)`` column, row and component of every row that is pushed together with others.
+    ``together``: ``(L,)`` columns that push several rows, each by a component of its own.
+    ``alone``: ``(L,)`` columns that push one row by its own component.
     ``any_together``, ``any_alone``: whether there are such.
     ``independent``: ``(K,)`` components of single rows.
     ``estimate``: ``(K,)`` number of the estimate of scatter a component rests on, -1 for none.
@@ -65,8 +65,8 @@ class Layout:
 
     starts: tuple[int, ...]
     count: int
-    lanes: tuple[Lane, ...]
-    lane_of: NDArray[np.intp]
+    columns: tuple[PerturbationColumn, ...]
+    column_of: NDArray[np.intp]
     places: NDArray[np.intp]
     single: NDArray[np.intp]
     lone: NDArray[np.intp]
@@ -92,23 +92,23 @@ class Layout:
         return found
 
     def _spread(self, use: NDArray[np.intp], rows: int) -> Spread:
-        lanes = len(self.lanes)
+        columns = len(self.columns)
         place = np.full(max(rows, int(self.each[1].max(initial=0)) + 1), -1)
         place[use] = np.arange(len(use))
-        of_lane, of_component = self.lone
+        of_column, of_component = self.lone
         at = place[self.each[1]]
-        lane, _, component = self.each[:, at >= 0]
+        column, _, component = self.each[:, at >= 0]
         return Spread(
-            lone=np.concatenate([1 + of_lane, 1 + lanes + of_lane]),
+            lone=np.concatenate([1 + of_column, 1 + columns + of_column]),
             lone_wide=np.concatenate([1 + of_component, 1 + self.count + of_component]),
-            entries=np.concatenate([1 + lane, 1 + lanes + lane]),
+            entries=np.concatenate([1 + column, 1 + columns + column]),
             at=np.tile(at[at >= 0], 2),
             wide=np.concatenate([1 + component, 1 + self.count + component]),
         )
 
 
 Outline = tuple[tuple[str, ...], int, bytes | None, tuple[str, ...]]
-"""What the place of a block's components rests on: targets, size, rows and estimates."""
+"""What the place of a group's components rests on: targets, size, rows and estimates."""
 
 
 Singled = tuple[tuple[str, frozenset[int]], ...]
@@ -117,17 +117,17 @@ _MOST_COMPONENTS = 2_000
 """Layouts of more are not remembered: they take megabytes, and a long table that grows has one for every reading."""
 
 
-def laid_out(outlines: tuple[Outline, ...], singled: Singled) -> Layout:
-    """The places of the components of blocks with these outlines."""
+def layout_of(outlines: tuple[Outline, ...], singled: Singled) -> ComponentLayout:
+    """The places of the components of groups with these outlines."""
     many = sum(size for _, size, _, _ in outlines)
     return (_remembered if many <= _MOST_COMPONENTS else _made)(outlines, singled)
 
 
-def _made(outlines: tuple[Outline, ...], singled: Singled) -> Layout:
+def _made(outlines: tuple[Outline, ...], singled: Singled) -> ComponentLayout:
     picked_of = dict(singled)
     starts: list[int] = []
-    lanes: list[Lane] = []
-    lane_of: list[NDArray[np.intp]] = []
+    columns: list[PerturbationColumn] = []
+    column_of: list[NDArray[np.intp]] = []
     independent: list[bool] = []
     position = 0
     for index, (targets, size, written, _) in enumerate(outlines):
@@ -135,34 +135,34 @@ def _made(outlines: tuple[Outline, ...], singled: Singled) -> Layout:
         starts.append(position)
         own = np.arange(position, position + size)
         position += size
-        lane_of.append(np.full(size, -1))
+        column_of.append(np.full(size, -1))
         independent += [rows is not None] * size
         if not targets:
             continue
         if rows is None or size == 1:
-            lane_of[-1][:] = len(lanes)
-            lanes.append(Lane(index, rows, own))
+            column_of[-1][:] = len(columns)
+            columns.append(PerturbationColumn(index, rows, own))
             continue
         picked = picked_of.get(targets[0].partition(".")[0], frozenset())
         apart = np.isin(rows, list(picked)) if picked else np.zeros(size, bool)
         if not apart.all():
-            lane_of[-1][~apart] = len(lanes)
-            lanes.append(Lane(index, rows[~apart], own[~apart]))
+            column_of[-1][~apart] = len(columns)
+            columns.append(PerturbationColumn(index, rows[~apart], own[~apart]))
         for i in np.flatnonzero(apart).tolist():
-            lane_of[-1][i] = len(lanes)
-            lanes.append(Lane(index, rows[i : i + 1], own[i : i + 1]))
-    together = np.array([lane.rows is not None and len(lane.rows) > 1 for lane in lanes], bool)
-    alone = np.array([lane.rows is not None and len(lane.rows) == 1 for lane in lanes], bool)
-    of_lanes = np.concatenate(lane_of) if lane_of else np.zeros(0, np.intp)
-    lone = [(i, lane.components[0]) for i, lane in enumerate(lanes) if not together[i]]
+            column_of[-1][i] = len(columns)
+            columns.append(PerturbationColumn(index, rows[i : i + 1], own[i : i + 1]))
+    together = np.array([column.rows is not None and len(column.rows) > 1 for column in columns], bool)
+    alone = np.array([column.rows is not None and len(column.rows) == 1 for column in columns], bool)
+    of_columns = np.concatenate(column_of) if column_of else np.zeros(0, np.intp)
+    lone = [(i, column.components[0]) for i, column in enumerate(columns) if not together[i]]
     lone_places = np.array(lone, np.intp).reshape(-1, 2).T
     places = np.zeros(2 * position + 1, np.intp)
     places[1 + lone_places[1]] = 1 + lone_places[0]
-    places[1 + position + lone_places[1]] = 1 + len(lanes) + lone_places[0]
+    places[1 + position + lone_places[1]] = 1 + len(columns) + lone_places[0]
     each = [
-        np.stack([np.full(len(lane.rows), i), lane.rows, lane.components])
-        for i, lane in enumerate(lanes)
-        if lane.rows is not None and len(lane.rows) > 1
+        np.stack([np.full(len(column.rows), i), column.rows, column.components])
+        for i, column in enumerate(columns)
+        if column.rows is not None and len(column.rows) > 1
     ]
     names: dict[str, int] = {}
     estimate = np.array(
@@ -173,14 +173,14 @@ def _made(outlines: tuple[Outline, ...], singled: Singled) -> Layout:
         ],
         np.intp,
     )
-    single = 1 + np.maximum(of_lanes, -1)
-    made = Layout(
+    single = 1 + np.maximum(of_columns, -1)
+    made = ComponentLayout(
         starts=tuple(starts),
         count=position,
-        lanes=tuple(lanes),
-        lane_of=of_lanes,
+        columns=tuple(columns),
+        column_of=of_columns,
         places=places,
-        single=np.concatenate([[0], single, np.where(single > 0, single + len(lanes), 0)]),
+        single=np.concatenate([[0], single, np.where(single > 0, single + len(columns), 0)]),
         lone=lone_places,
         each=np.concatenate(each, axis=1) if each else np.zeros((3, 0), np.intp),
         together=together,

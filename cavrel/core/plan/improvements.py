@@ -11,7 +11,7 @@ from cavrel.core.analysis import Analysis
 from cavrel.core.definition.rules import HouseRules
 from cavrel.core.definition.steps import Program
 from cavrel.core.errors import CavrelError
-from cavrel.core.laboratory.taken import of_task
+from cavrel.core.laboratory.selection import of_task
 from cavrel.core.plan.changes import Change, Overrides, Setup, more_counted, more_rows, more_trials, sizes, wider
 from cavrel.core.plan.forecast import DRAWN, QUICKLY, Expected, Forecast, forecast
 from cavrel.core.plan.minutes import Stretch, duration, pace_of, timeline
