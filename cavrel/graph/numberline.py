@@ -20,7 +20,8 @@ class Entry:
 def number_line(
     entries: Sequence[Entry], accepted: tuple[float, float, str] | None, unit: str, title: str, width: float = 770
 ) -> str:
-    """Rows of values over one axis; the accepted value is a vertical hatched band ``(value, u, label)``."""
+    """Rows of values over one axis; the accepted value is a vertical hatched band ``(value, u, label)``. One value without a label needs little
+    ``width``: for a margin."""
     row, top = 31.0, 50.0 if accepted else 22.0
     height = top + row * len(entries) + 34
     # Far-off benches must not flatten the picture: the range follows the judged value and the accepted one.
@@ -33,9 +34,8 @@ def number_line(
             low, high = min(low, other.value - 1.3 * other.u), max(high, other.value + 1.3 * other.u)
     pad = 0.06 * (high - low) or 0.01 * abs(high) or 1.0
     names = max((len(e.label) for e in entries), default=0)
-    x = fit_scale(
-        low - pad, high + pad, 24.0, width - min(max(150.0, 7.0 * names + 28), 280.0), 6, zero=False, tight=True
-    )
+    beyond = min(max(150.0, 7.0 * names + 28), 280.0) if names else 52.0
+    x = fit_scale(low - pad, high + pad, 24.0, width - beyond, 6 if names else 3, zero=False, tight=True)
     axis = height - 28
     parts = [svg.line(x.start, axis, x.end, axis, "axis")]
     for tick in x.ticks():
@@ -53,7 +53,8 @@ def number_line(
         steps = int((axis - 24.0) // 9) + 1
         hatch = [svg.line(left, min(24.0 + 9 * i + 7, axis), right, 24.0 + 9 * i, "accepted") for i in range(steps)]
         parts.append(svg.tag("g", *hatch))
-        anchor = "start" if x.at(value) < 130 else "end" if x.at(value) > width - 280 else "middle"
+        near = 130 if names else 60
+        anchor = "start" if x.at(value) < near else "end" if x.at(value) > width - beyond - near else "middle"
         parts.append(svg.words(x.at(value), 16, label, "accepted-label", anchor))
     for i, entry in enumerate(entries):
         y = top + row * i

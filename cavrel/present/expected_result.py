@@ -102,8 +102,8 @@ def promise(opened: RunView, one: Expected) -> Promise:
             accepted = (shown, reference.u / unit.factor, f"accepted {significant(shown, 4)}")
     line = ""
     if one.u > 0:
-        entry = numberline.Entry("this plan", unit.from_si(one.value), one.u / unit.factor, True)
-        line = numberline.number_line([entry], accepted, unit.pretty, f"{body.label}: {text} predicted")
+        entry = numberline.Entry("", unit.from_si(one.value), one.u / unit.factor, True)
+        line = numberline.number_line([entry], accepted, unit.pretty, f"{body.label}: {text} predicted", 260)
     percent = f"{significant(one.percent, 2)} %" if math.isfinite(one.percent) and one.u > 0 else ""
     return Promise(name=one.name, label=body.label, text=text, percent=percent, sources=sources, line=line, reason="")
 

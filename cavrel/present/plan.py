@@ -19,6 +19,7 @@ from cavrel.core.plan.forecast import Forecast
 from cavrel.core.plan.improvements import Planner
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
+from cavrel.core.words import counted
 from cavrel.graph import shapes
 from cavrel.present import conventions, gauges, notes
 from cavrel.present.example import gravity
@@ -91,6 +92,7 @@ def live(opened: RunView) -> dict[str, Any]:
         "ruled": _ruled(opened),
         "set_points": set_points(opened),
         "ticks": _ticks(opened),
+        "states": _states(opened),
     }
     if isinstance(promised, str):
         return shown
@@ -100,6 +102,45 @@ def live(opened: RunView) -> dict[str, Any]:
     shown["minutes"] = f"{planner.minutes(found, setup):.0f}"
     shown["offers"], shown["idle"] = _offered(opened, planner, setup, found)
     return shown
+
+
+@optional("the state of the plan's parts", dict)
+def _states(opened: RunView) -> dict[str, str]:
+    """How each folded part of the plan stands, by its key."""
+    definition, run, ticks = opened.definition, opened.state.run, _ticks(opened)
+    shape = run.expected.get(_predicted_fit(opened), "")
+    words = [text for name in definition.led if (text := run.plan.foreseen.get(name, ""))]
+    told = [f"{_fit_words(opened)}: {shape}"] * bool(shape) + [f"“{text}”" for text in words]
+    gauges_here = definition.instruments
+    zeros = sum(1 for name in gauges_here if run.zeros.get(name))
+    checks = [t for of in ("set_up", "check") for t in ticks[of]]
+    at_hand = ticks["apparatus"]
+    chosen = [
+        option.choices[run.options.get(name, option.default)].label for name, option in opened.base.options.items()
+    ]
+    roles = [f"{words} {who}" for name, words in ROLES.items() if (who := run.plan.roles.get(name, ""))]  # type: ignore[call-overload]
+    own = own_rules(opened)
+    laboratory = opened.run.laboratory
+    reasons = sum(1 for text in run.plan.reasons.values() if text)
+    return {
+        "prediction": "; ".join(told) or "none yet",
+        "instruments": f"{counted(len(gauges_here), 'instrument')}, {zeros or 'no'} {'zero' if zeros == 1 else 'zeros'} read",
+        "variables": f"{counted(reasons, 'reason')} given" if reasons else "no reasons given yet",
+        "conventions": "; ".join(chosen),
+        "checks": ", ".join(
+            part
+            for part in (
+                f"{sum(bool(t.by) for t in at_hand)} of {len(at_hand)} at hand" if at_hand else "",
+                f"{sum(bool(t.by) for t in checks)} of {counted(len(checks), 'check')} ticked" if checks else "",
+            )
+            if part
+        )
+        or "nothing to check",
+        "roles": ", ".join(roles) or "nobody named yet",
+        "house": (f"version {laboratory} of the laboratory" if laboratory else "laboratory imported with the run")
+        + (f", {counted(len(own), 'rule')} set for this run" if own else ""),
+        "again": "download it, or start another run with it",
+    }
 
 
 @optional("ways to improve this plan", lambda: ([], ""))
@@ -235,8 +276,8 @@ def _fit_words(opened: RunView) -> str:
 
 
 def notes_of(opened: RunView) -> list[Note]:
-    """Beside the plan: what can hurt someone, then what the bench wrote."""
-    return [*notes.cautions(opened), *notes.notes_of_bench(opened)]
+    """The bench's own notes; cautions head the plan itself."""
+    return list(notes.notes_of_bench(opened))
 
 
 def document(opened: RunView) -> dict[str, Any]:

@@ -256,10 +256,14 @@ def _shape(opened: RunView, name: str) -> dict[str, str] | None:
 def content(opened: RunView, others: Others, wanted: str = "") -> dict[str, Any]:
     """What the page shows within its frame. ``wanted``: the result whose distribution is drawn, empty for none."""
     mistakes = suspects.cards(opened)  # sought before any verdict is given
-    every = result_lines.overview(opened)
+    lines = {one.name: one for one in result_lines.overview(opened)}
+    results = opened.analysis.results
     return {
-        "cards": [_card(opened, r, others) for r in opened.analysis.results.values()],
-        "results": every if len(every) > 1 else [],
+        "cards": [
+            _card(opened, results[name], others) | {"glance": lines[name]}
+            for name in opened.definition.led
+            if name in results
+        ],
         "predictions": _predictions(opened),
         "carried": part_corrections.cards(opened),
         "held": standard_check.held(opened),

@@ -24,6 +24,45 @@ class Stage:
     state: str
 
 
+@dataclass(frozen=True, slots=True)
+class NextStep:
+    """Where a stage leads. ``key``, ``title``: of the next stage; ``missing``: what this one still lacks, in words."""
+
+    key: str
+    title: str
+    missing: tuple[str, ...]
+
+
+def next_step(opened: RunView, stage: str) -> NextStep | None:
+    """The one button at the end of a stage; None after the last, and on pages that are no stage."""
+    order = [one.__name__.removeprefix("_") for one in STAGES]
+    if not opened.definition.fits:
+        order.remove("fit")
+    if stage not in order[:-1]:
+        return None
+    key = order[order.index(stage) + 1]
+    return NextStep(key, key.capitalize(), tuple(part for part in _missing(opened, stage) if part))
+
+
+@optional("what a stage still lacks", list)
+def _missing(opened: RunView, stage: str) -> list[str]:
+    doubts = sum(1 for f in opened.findings if f.level != "note")
+    to_check = f"{counted(doubts, 'remark')} to check" if doubts else ""
+    state, definition = opened.state, opened.definition
+    if stage == "plan":
+        unread = len(definition.cautions) - sum(1 for place in state.ticks if place.startswith("caution."))
+        told = bool(state.run.expected) or any(state.run.plan.foreseen.values())
+        return [f"{counted(unread, 'caution')} to read" if unread else "", "" if told else "a prediction"]
+    if stage == "measure":
+        come = progress(state)
+        return [counted(come.wanted - come.taken, "reading") if not come.done else "", to_check]
+    if stage == "fit":
+        waiting = [one for one in opened.analysis.fits.values() if not one.made]
+        return [f"{counted(len(waiting), 'fit')} without enough rows" if waiting else "", to_check]
+    waits = [one for one in opened.analysis.results.values() if one.reason]
+    return [f"{counted(len(waits), 'result')} without a value" if waits else "", to_check]
+
+
 def stages(opened: RunView) -> list[Stage]:
     """The stages that exist, in the order of the work."""
     if "stages" not in opened.shown:

@@ -7,7 +7,7 @@ from flask import abort, current_app, render_template
 
 from cavrel.present import optional
 from cavrel.present.notes import Note
-from cavrel.present.stages import stages
+from cavrel.present.stages import next_step, stages
 from cavrel.service.opening import open_run
 from cavrel.service.run_view import RunView
 from cavrel.web.addressed import stay
@@ -50,6 +50,7 @@ def frame(opened: RunView, stage: str, notes: list[Note]) -> dict[str, Any]:
         "run": opened.run,
         "stages": standing,
         "stage": stage,
+        "next": next_step(opened, stage),
         "notes": [*optional.notes_of(opened), *notes],
         "conventions": conventions,
     }

@@ -39,10 +39,9 @@ def test_a_change_leaves_an_old_run_alone_until_it_is_taken_there(
     plan(page, server, newer)
     assert promised(page) > 2 * before
     plan(page, server, old)
-    page.get_by_text("House rules and laboratory").click()
     expect(page.locator("#house-rules")).to_contain_text("floor rule added")
     page.get_by_role("button", name=re.compile("Update this run to version")).click()
-    expect(page.locator("#house-of-run")).to_contain_text("version 2 of the laboratory")
+    expect(page.locator("#fold-house")).to_contain_text("version 2 of the laboratory")
     assert promised(page) > 2 * before
 
 

@@ -41,3 +41,28 @@ export function startThemes() {
   document.addEventListener("htmx:oobAfterSwap", show);
   show();
 }
+
+/** Parts that were unfolded stay so when the page is drawn or loaded anew, as long as this tab is open. */
+export function keepUnfolded() {
+  const home = `cavrel.unfolded.${location.pathname}`;
+  const known = () => {
+    try { return JSON.parse(sessionStorage.getItem(home) ?? "[]"); } catch { return []; }
+  };
+  for (const id of known()) document.getElementById(id)?.setAttribute("open", "");
+  document.addEventListener("toggle", (event) => {
+    if (!event.target.matches?.("details.fold[id]")) return;
+    const ids = [...document.querySelectorAll("details.fold[open][id]")].map((part) => part.id);
+    try { sessionStorage.setItem(home, JSON.stringify(ids)); } catch { /* it folds again, no more */ }
+  }, true);
+}
+
+/** What is folded on a narrow page: a button unfolds the part that it names. */
+export function startFolds() {
+  document.addEventListener("click", (event) => {
+    const button = event.target.closest?.("[data-unfold]");
+    if (!button) return;
+    const part = document.getElementById(button.dataset.unfold);
+    const open = part.toggleAttribute("data-unfolded");
+    button.setAttribute("aria-expanded", String(open));
+  });
+}

@@ -1,10 +1,12 @@
 // What every page has: clock, themes, keys; and on a run's pages the parts that keep and show entries.
 import { startCalls } from "./calls.js";
-import { startClock, startThemes } from "./frame.js";
+import { keepUnfolded, startClock, startFolds, startThemes } from "./frame.js";
 import { keepForOffline } from "./offline.js";
 
 startClock();
 startThemes();
+startFolds();
+keepUnfolded();
 startCalls();
 
 const { run, page = "", lesson } = document.body.dataset;

@@ -247,8 +247,9 @@ function pegButton(button) {
 export function start() {
   const sheet = document.getElementById("sheet");
   startPegs(sheet);
+  const frame = sheet.parentElement; // the expected result stands in the margin
   sheet.addEventListener("focusout", (event) => { if (event.target.matches?.(".planned, .planned-words")) commit(event.target); });
-  sheet.addEventListener("keydown", (event) => {
+  frame.addEventListener("keydown", (event) => {
     if (event.key === "Enter" && event.target.matches?.("input.planned, input.planned-words")) {
       event.preventDefault();
       commit(event.target);
@@ -257,7 +258,7 @@ export function start() {
       askBackwards(document.querySelector(`[data-ask="${event.target.id.replace("ask-", "")}"]`));
     }
   });
-  sheet.addEventListener("click", (event) => {
+  frame.addEventListener("click", (event) => {
     const button = event.target.closest("button");
     if (!button) return;
     if (button.dataset.take) take(JSON.parse(button.dataset.take));
