@@ -1,4 +1,4 @@
-"""A stand-in for a sensor with a program of its own: it sends samples into a run over HTTP, as any other sensor would."""
+"""A simulation for a sensor with a program of its own: it sends samples into a run over HTTP, as any other sensor would."""
 
 import json
 import math

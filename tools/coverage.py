@@ -38,7 +38,7 @@ class Held:
 
 
 def cover(experiment: str, many: int, first_seed: int = 0, options: Mapping[str, str] | None = None) -> list[Held]:
-    """Coverage of every result of ``experiment`` whose truth its stand-in states, under the conventions ``options``."""
+    """Coverage of every result of ``experiment`` whose truth its simulation states, under the conventions ``options``."""
     definition = catalogue.experiments()[experiment]
     program = catalogue.program_of(definition, options=options)
     meanings = catalogue.meanings_of(definition, options)

@@ -1,4 +1,4 @@
-"""The checks that need no run of the program: ruff, mypy on all of it, the import contract, and biome on the page's scripts."""
+"""The checks that run nothing of the program: ruff, mypy, the import contract, biome on scripts, words not to come back."""
 
 import subprocess
 import sys
@@ -10,6 +10,7 @@ CHECKS = [
     [str(BIN / "mypy"), "--no-error-summary", "cavrel", "bench"],
     [str(BIN / "lint-imports"), "--no-logo"],
     [str(BIN / "biome"), "lint", "--error-on-warnings"],
+    [sys.executable, str(Path(__file__).parent / "words.py")],
 ]
 
 
@@ -20,7 +21,7 @@ def main() -> int:
             print(f"{Path(command[0]).name}: there is none for this machine", flush=True)
             continue
         done = subprocess.run(command, cwd=Path(__file__).parent.parent, capture_output=True, text=True, check=False)
-        name = Path(command[0]).name
+        name = Path(command[-1]).stem if command[0] == sys.executable else Path(command[0]).name
         print(f"{name}: {'clean' if done.returncode == 0 else 'failed'}", flush=True)
         if done.returncode:
             print(done.stdout + done.stderr, flush=True)

@@ -51,7 +51,7 @@ def samples(page: Page) -> None:
 def on_screen(page: Page, bench: str, cells: dict[str, str], slot: str) -> None:
     """Start a run of the experiment shown with the simulated apparatus, set what it asks for, and go to a reading."""
     page.get_by_label("Bench").select_option(label=bench)
-    page.get_by_label("the apparatus is the one on the screen").check()
+    page.get_by_label("simulated apparatus").check()
     page.get_by_role("button", name="Start measuring").click()
     page.wait_for_selector("#tables, button[name=another]")
     if page.locator("button[name=another]").count():
@@ -80,14 +80,16 @@ def null(page: Page) -> None:
 
 def circle(page: Page) -> None:
     """The circle of a spectrometer with its vernier."""
+    page.locator("#option-light").select_option("sodium")
+    page.wait_for_timeout(900)
     on_screen(page, "Lantern", {"orders.j.1.1": "1"}, "orders.theta_l.1.1")
 
 
 def marked(page: Page) -> None:
-    """A signed report in the hands of a marker."""
-    page.get_by_label("Signed by").fill("Fresnel")
-    page.get_by_role("button", name="Sign as it stands").click()
-    page.get_by_role("button", name="Sign all the same").click()
+    """A submitted report in the hands of a marker."""
+    page.get_by_label("Submitted by").fill("Fresnel")
+    page.get_by_role("button", name="Submit").click()
+    page.get_by_role("button", name="Submit anyway").click()
     page.wait_for_selector(".signed-line")
     page.goto(f"{page.url.partition('?')[0]}/mark")
     page.wait_for_selector("html[data-ready=yes]")

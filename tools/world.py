@@ -1,5 +1,5 @@
 """Sheets of an open world, by code that shares nothing with the finder: noise of any size, habits of writing, slips of the pen,
-physical causes by the stand-ins, effects that nobody named, two things at once."""
+physical causes by the simulations, effects that nobody named, two things at once."""
 
 import math
 import random
@@ -38,11 +38,11 @@ OF_HANDS = {
     "miscount",
     "radius",
 }
-"""Faults of stand-ins that are slips of people and not of apparatus."""
+"""Faults of simulations that are slips of people and not of apparatus."""
 
 
 class Noisy(Apparatus):
-    """A stand-in whose single readings scatter ``factor`` times as much as their instruments declare."""
+    """A simulation whose single readings scatter ``factor`` times as much as their instruments declare."""
 
     factor = 1.0
 

@@ -117,7 +117,7 @@ def validate(definition: Definition) -> Mapping[str, LineMeaning]:
 
 
 def rehearse(definition: Definition) -> None:
-    """What is asked of a definition that is being written, beyond that it can be used: its law names what there is, and its stand-in goes
+    """What is asked of a definition that is being written, beyond that it can be used: its law names what there is, and its simulation goes
     through the experiment, under the default conventions and each other choice. Raises DefinitionError."""
     from cavrel.catalogue import rehearsal  # an analysis's worth of modules, which a start need not wait for
 

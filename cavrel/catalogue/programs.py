@@ -101,7 +101,7 @@ def planner(
     headings: Mapping[str, Heading] | None = None,
 ) -> Planner:
     """Tries plans of an experiment under its conventions and house rules, with what the laboratory has. Raises DefinitionError where it has
-    no stand-in."""
+    no simulation."""
     return Planner(
         lambda others: program_of(definition, others, options, own_values, headings),
         instruments(),

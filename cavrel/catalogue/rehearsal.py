@@ -25,9 +25,9 @@ _LARGE = 0.02
 
 
 def rehearse(program: Program, options: Mapping[str, str] | None = None) -> None:
-    """Let the stand-in go through the experiment without a fault.
+    """Let the simulation go through the experiment without a fault.
 
-    Raises DefinitionError for a formula of the stand-in whose unit does not fit what it reads, and for a result that does not come back as its
+    Raises DefinitionError for a formula of the simulation whose unit does not fit what it reads, and for a result that does not come back as its
     own truth, with the factor between them.
     """
     if program.definition.simulate is None:
@@ -48,7 +48,7 @@ def rehearse(program: Program, options: Mapping[str, str] | None = None) -> None
             factor = float(np.mean(factors))
             times = f": it is about {significant(factor, 2)} times that" if math.isfinite(factor) else ""
             raise DefinitionError(
-                f"results.{name}.formula", f"the stand-in's readings do not give its own true value back{times}"
+                f"results.{name}.formula", f"the simulation's readings do not give its own true value back{times}"
             )
 
 

@@ -79,7 +79,7 @@ def check(file: str) -> None:
 def simulate_command(
     experiment: str, seed: int, faults: tuple[str, ...], options: tuple[str, ...], hidden: bool
 ) -> None:
-    """Print a run document from an experiment's stand-in apparatus."""
+    """Print a run document from an experiment's simulation."""
     try:
         definition = catalogue.resolve(experiment)
         chosen = dict(option.partition("=")[::2] for option in options)

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 @main.command("sensor")
 @click.argument("run", type=int)
 @click.option(
-    "--stand-in",
+    "--simulation",
     "kind",
     type=click.Choice(["cart", "swing"]),
     default="cart",

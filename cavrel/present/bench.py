@@ -195,7 +195,7 @@ def _digits(value: float) -> float:
 
 
 RATE = 50.0
-"""Samples a second of a stand-in's sensor."""
+"""Samples a second of a simulation's sensor."""
 
 
 def _samples(shown: Shown) -> dict[str, Any]:

@@ -1,4 +1,4 @@
-"""A finished run of an experiment, from its stand-in, and what its own plan promises: what a page shows of an experiment nobody has begun."""
+"""A finished run of an experiment, from its simulation, and what its own plan promises: what a page shows of an experiment nobody has begun."""
 
 from collections.abc import Mapping
 from typing import Any
@@ -24,7 +24,7 @@ ROWS = 6
 
 
 def promises(blank: RunView) -> tuple[list[Promise], str]:
-    """What the plan as the definition gives it promises of each result, and the minutes it takes; nothing where it has no stand-in."""
+    """What the plan as the definition gives it promises of each result, and the minutes it takes; nothing where it has no simulation."""
     try:
         planner = catalogue.planner(blank.base, blank.state.run.options, blank.analysis.rules)
         found = _as_it_stands(planner)
@@ -41,7 +41,7 @@ def _as_it_stands(planner: Planner) -> Forecast:
 
 @by_identity(64)
 def finished(definition: Definition, options: Mapping[str, str]) -> dict[str, Any]:
-    """A simulated run: ``tables`` (the first rows), ``graph`` and ``results``; empty where the experiment has no stand-in.
+    """A simulated run: ``tables`` (the first rows), ``graph`` and ``results``; empty where the experiment has no simulation.
 
     ``definition``: as its author gave it. ``options``: conventions other than the usual ones.
     """

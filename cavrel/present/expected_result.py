@@ -50,7 +50,7 @@ class Offer:
 
 
 def planner_of(opened: RunView) -> Planner:
-    """Tries plans of this run's experiment. Raises DefinitionError where it has no stand-in."""
+    """Tries plans of this run's experiment. Raises DefinitionError where it has no simulation."""
     run = opened.state.run
     return catalogue.planner(
         opened.base, run.options, opened.analysis.rules, run.accepted, opened.laboratory, run.headings

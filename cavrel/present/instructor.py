@@ -25,7 +25,7 @@ class Truth:
 
 
 def truths(opened: RunView, bench: Bench) -> list[Truth]:
-    """The hidden truth of each result that the stand-in states."""
+    """The hidden truth of each result that the simulation states."""
     listed = []
     for name, value in hidden(opened.program, bench.seed).items():
         result = opened.analysis.results[name]

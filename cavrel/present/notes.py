@@ -10,7 +10,7 @@ from cavrel.core.logbook.entry import text_in_force
 from cavrel.core.logbook.run import trials
 from cavrel.core.quantity.units import pretty
 from cavrel.core.words import counted
-from cavrel.present.texts import clock
+from cavrel.present.texts import moment
 from cavrel.service.run_view import RunView
 
 READING_CODES = (
@@ -58,7 +58,7 @@ class Note:
 
 
 def of_finding(finding: Finding) -> Note:
-    """A suspicion with what can be done about it."""
+    """A remark with what can be done about it."""
     acts: list[Act] = []
     if finding.trial_out:
         series, column, row, trial = finding.trial_out
@@ -110,7 +110,7 @@ def corrections(opened: RunView) -> Iterable[Note]:
         yield Note(
             tone="own",
             title=f"{counted(len(slots), 'reading')} converted",
-            text=f"“{reason}” {clock(last.made_at)}, {last.author}",
+            text=f"“{reason}” {moment(last.made_at)}, {last.author}",
             at=slots[0],
             acts=(Act("Undo all", "undo-all", " ".join(slots)),),
             key=f"converted-{slots[0]}",
@@ -121,7 +121,7 @@ def corrections(opened: RunView) -> Iterable[Note]:
         before = ", ".join(correction.texts[-SHOWN_BEFORE:])
         if len(correction.texts) > SHOWN_BEFORE:
             before = f"{before}, and {len(correction.texts) - SHOWN_BEFORE} more"
-        who = f"{clock(correction.entry.made_at)}, {correction.entry.author}"
+        who = f"{moment(correction.entry.made_at)}, {correction.entry.author}"
         if correction.reason:
             yield Note(
                 tone="own",
@@ -146,7 +146,7 @@ def left_out(opened: RunView) -> Iterable[Note]:
     """What was left out and why, with the way back."""
     for slot, entry in opened.state.left_out.items():
         reason = effective(entry)[1].get("reason", "")
-        said = f"“{reason}” {clock(entry.made_at)}, {entry.author}"
+        said = f"“{reason}” {moment(entry.made_at)}, {entry.author}"
         yield Note(
             tone="own",
             title=f"{where(opened, slot)} left out",
@@ -183,8 +183,8 @@ def late(opened: RunView) -> Iterable[Note]:
         yield Note(
             tone="suspect",
             title=f"{where(opened, slot)}: {what} arrived late",
-            text=f"It was read at {clock(entry.made_at)} by {entry.author} and arrived after {stands or 'the cell was cleared'}, of "
-            f"{clock(now.made_at)}, which is kept for now. Both are in the logbook. Which one is right?",
+            text=f"It was read at {moment(entry.made_at)} by {entry.author} and arrived after {stands or 'the cell was cleared'}, of "
+            f"{moment(now.made_at)}, which is kept for now. Both are in the logbook. Which one is right?",
             at=slot,
             acts=(
                 Act(f"Keep {stands or 'it empty'}", "late-drop", slot, json.dumps({"text": came})),
@@ -200,7 +200,7 @@ def notes_of_bench(opened: RunView) -> Iterable[Note]:
         yield Note(
             tone="own",
             title=f"{entry.author} writes",
-            text=f"“{effective(entry)[1].get('text', '')}” {clock(entry.made_at)}",
+            text=f"“{effective(entry)[1].get('text', '')}” {moment(entry.made_at)}",
             key=f"note-{entry.id}",
         )
 
@@ -225,7 +225,7 @@ def cautions(opened: RunView) -> Iterable[Note]:
             act = Act(label="We have read this", act="tick", slot=f"caution.{i}")
             yield Note(tone="caution", title="Caution", text=caution.say, acts=(act,), key=f"care-{i}")
         else:
-            said = f"{caution.say} Read {clock(read.made_at)}, {read.author}."
+            said = f"{caution.say} Read {moment(read.made_at)}, {read.author}."
             yield Note(tone="caution", title="Caution", text=said, key=f"care-{i}")
 
 
@@ -264,7 +264,7 @@ def findings(opened: RunView, but: Collection[str] = (), least: str = "note") ->
 
 
 def measure_notes(opened: RunView) -> list[Note]:
-    """Beside the table: what can hurt someone, then suspicions about readings, rules, fits and results, then decisions and remarks."""
+    """Beside the table: safety, then remarks about readings, rules, fits and results, then decisions and remarks."""
     about_fits = ("no-fit", "few-points", "predicted", "not-predicted", "too-good", "no-extremes", "runs")
     return [
         *cautions(opened),

@@ -28,7 +28,7 @@ from cavrel.present.notes import Note
 from cavrel.present.optional import optional
 from cavrel.present.rules import own_rules
 from cavrel.present.setpoints import set_points
-from cavrel.present.texts import clock, one_line
+from cavrel.present.texts import moment, one_line
 from cavrel.service.run_view import RunView
 
 
@@ -159,7 +159,7 @@ def _ticks(opened: RunView) -> dict[str, list[Ticked]]:
 
     def one(place: str, text: str) -> Ticked:
         entry: Entry | None = ticks.get(place)
-        return Ticked(place=place, text=text, by=f"{entry.author}, {clock(entry.made_at)}" if entry else "")
+        return Ticked(place=place, text=text, by=f"{entry.author}, {moment(entry.made_at)}" if entry else "")
 
     return {
         "apparatus": [one(f"apparatus.{i}", text) for i, text in enumerate(definition.apparatus)],

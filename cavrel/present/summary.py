@@ -9,7 +9,7 @@ from cavrel.service.run_view import RunView
 
 
 def summary(opened: RunView) -> dict[str, Any]:
-    """As JSON: ``of`` the experiment's title, ``begun``, ``stages``, ``findings`` how many suspicions, ``results`` with value and u in SI."""
+    """As JSON: ``of`` the experiment's title, ``begun``, ``stages``, ``findings`` how many remarks, ``results`` with value and u in SI."""
     results = {
         name: {"value": float(result.value), "u": float(result.u), "dimension": result.unit.dimension.si()}
         for name, result in opened.analysis.results.items()

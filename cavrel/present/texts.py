@@ -68,6 +68,15 @@ def clock(moment: datetime) -> str:
     return zones.local(moment).strftime("%H:%M:%S")
 
 
+def moment(at: datetime) -> str:
+    """``14:02:11`` today, ``19 Nov, 14:02`` on another day of this year, with its year in any other."""
+    local, today = zones.local(at), zones.local(datetime.now(timezone.utc))
+    if local.date() == today.date():
+        return local.strftime("%H:%M:%S")
+    year = "" if local.year == today.year else f" {local.year}"
+    return f"{local.day} {local.strftime('%b')}{year}, {local.strftime('%H:%M')}"
+
+
 def day(moment: datetime) -> str:
     """``25 November 2026``."""
     local = zones.local(moment)

@@ -48,7 +48,7 @@ def task_of(
 ) -> Task:
     """What an experiment takes: how it goes at the pace its author states, within ``minutes`` if given, and the instruments it needs.
 
-    Without a stand-in it takes as long as its author says, at a stretch.
+    Without a simulation it takes as long as its author says, at a stretch.
     """
     chosen = choose(definition, options or {})
     needs: dict[str, int] = {}

@@ -72,7 +72,7 @@ class RunView:
     ``entries``: its logbook in the order they were saved.
     ``state``: the sheet they amount to.
     ``analysis``: of that sheet.
-    ``findings``: suspicions nobody has answered.
+    ``findings``: remarks nobody has answered.
     ``answered``: those that a person let stand.
     ``meanings``: what the law says of each line.
     ``shown``: what has been made of it for a page, by name; a run as it stands never changes, so it is made once.

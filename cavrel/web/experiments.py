@@ -1,4 +1,4 @@
-"""Experiments: the experiments, what each finds and what can hurt. Starting a run."""
+"""Experiments: the experiments, what each finds and safety. Starting a run."""
 
 import json
 from collections.abc import Mapping

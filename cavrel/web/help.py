@@ -15,11 +15,11 @@ pages = Blueprint("help", __name__)
 
 DOCS = Path(__file__).resolve().parent.parent.parent / "docs"
 PAGES = {
-    "tour": ("Five minutes", "help/tour.md"),
-    "bench": ("At a bench", "help/bench.md"),
-    "instructor": ("Setting up the laboratory", "help/instructor.md"),
-    "author": ("Writing an experiment", "help/author.md"),
-    "operator": ("Running the server", "help/operator.md"),
+    "tour": ("Start an experiment", "help/tour.md"),
+    "bench": ("At the bench, write up", "help/bench.md"),
+    "instructor": ("Set up the laboratory", "help/instructor.md"),
+    "author": ("Write an experiment", "help/author.md"),
+    "operator": ("Run the server", "help/operator.md"),
     "formats": ("The three documents", "formats.md"),
     "sensors": ("Sensors", "sensors.md"),
 }

@@ -40,7 +40,7 @@ def as_json(run: int, version: int) -> ResponseReturnValue:
 
 
 def follow(opened: RunView, following: Following) -> str:
-    """Points, remarks and whether they are given back, as they stand; what is being typed stays."""
+    """Points, remarks and whether they are returned, as they stand; what is being typed stays."""
     version = int(following.detail) if following.detail.isascii() and following.detail.isdigit() else 0
     found, body = version_or_404(opened.run.id, version)
     shown = marks(opened, version, course_laboratory(opened), body["content"])

@@ -12,7 +12,7 @@ from cavrel.core.formula.text import typeset
 from cavrel.core.quantity import units
 from cavrel.core.words import counted
 from cavrel.present import zones
-from cavrel.present.texts import clock, day, now, one_line, paper_day, slug
+from cavrel.present.texts import clock, day, moment, now, one_line, paper_day, slug
 
 
 def drawn(markup: str | None) -> Markup:
@@ -60,6 +60,7 @@ FILTERS = {
     "from_json": json.loads,
     "paper_day": paper_day,
     "clock": clock,
+    "moment": moment,
     "day": day,
     "slug": slug,
     "pretty_unit": units.pretty,

@@ -39,7 +39,7 @@ _FIELDS = [
 _STAGES = [
     Stage("a", "Done", "8 rows, straight", "done"),
     Stage("b", "Begun", "27 of 40 readings", "begun"),
-    Stage("c", "Waiting", "too early", "waiting"),
+    Stage("c", "Waiting", "not yet", "waiting"),
 ]
 
 

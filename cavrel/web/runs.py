@@ -129,7 +129,7 @@ def as_json() -> ResponseReturnValue:
                 "experiment": r["experiment"],
                 "made_at": r["begun"].isoformat(),
                 "stages": {s["key"]: s["line"] for s in r["stages"]},
-                "suspicions": r["flags"],
+                "remarks": r["flags"],
             }
             for r in runs
         ],

@@ -170,7 +170,7 @@ def leave(page: Page) -> None:
 
 
 def read_first(page: Page) -> None:
-    """What can hurt is read, where the page asks for it."""
+    """Safety is read, where the page asks for it."""
     if page.locator("#gate-read").count():
         page.locator("#gate-read").click()
         expect(page.locator("#kept")).to_have_attribute("data-state", "saved")

@@ -20,7 +20,7 @@ MOST_A_READING = 1.1
 
 
 def readings(experiment: str) -> dict[str, str]:
-    """What the stand-in reads, by slot."""
+    """What the simulation reads, by slot."""
     program = catalogue.program_of(catalogue.experiments()[experiment])
     return dict(slots_of(load(simulate(program, 3))))
 

@@ -1,5 +1,5 @@
 """Each experiment on readings without noise that are computed here, from the physics and from values outside the project, never from
-its own definition or stand-in: the constant put in must come out."""
+its own definition or simulation: the constant put in must come out."""
 
 import math
 from typing import Any

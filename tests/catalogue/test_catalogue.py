@@ -48,7 +48,7 @@ def test_simulate_on_the_command_line_gives_a_run_that_analyses() -> None:
 
 def test_an_experiment_without_a_stand_in_says_so() -> None:
     definition = catalogue.experiments()["spring"].model_copy(update={"simulate": None})
-    with pytest.raises(DefinitionError, match="no stand-in"):
+    with pytest.raises(DefinitionError, match="no simulation"):
         simulate(catalogue.program_of(definition), 1)
 
 

@@ -1,4 +1,4 @@
-"""What goes wrong with the stand-ins, and whether Cavrel sees it: each fault made, most of them remarked on."""
+"""What goes wrong with the simulations, and whether Cavrel sees it: each fault made, most of them remarked on."""
 
 import json
 

@@ -1,4 +1,4 @@
-"""Definitions held against their own stand-in and against their law: what is wrong is said, with the factor that is missing."""
+"""Definitions held against their own simulation and against their law: what is wrong is said, with the factor that is missing."""
 
 import copy
 

@@ -36,7 +36,7 @@ def proposed(of: Planner, result: str) -> list[Change]:
 
 @pytest.mark.parametrize("name", NAMES)
 def test_what_is_proposed_can_be_carried_out(name: str) -> None:
-    """Five of each experiment: entered through the page's own entries, read off the stand-in, and as good as was said."""
+    """Five of each experiment: entered through the page's own entries, read off the simulation, and as good as was said."""
     definition, of = catalogue.experiments()[name], planner(name)
     usual = of.forecast(Setup())
     result = next(one.name for one in usual.results.values() if not one.reason and one.u > 0)

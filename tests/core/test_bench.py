@@ -23,7 +23,7 @@ def program(experiment: str, **options: str) -> Program:
 
 
 def settings(of: Program) -> RunDocument:
-    """A run in which everything is set as the stand-in sets it."""
+    """A run in which everything is set as the simulation sets it."""
     return runs.load(simulate(of, 0))
 
 

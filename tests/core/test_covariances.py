@@ -27,6 +27,19 @@ CURVES = {
         (4.0, 15.0, 8.0, 0.4, 10.0),
         np.linspace(0, 24, 25),
     ),
+    # Far from x = 0, where the curve is fitted about an origin of its own and its parameters are carried back.
+    "rise@40": (
+        lambda x, A, t, c: A * (1 - np.exp(-x / t)) + c,
+        ("A", "tau", "c"),
+        (3.0 * np.exp(2), 20.0, 1.0),
+        np.linspace(40, 140, 14),
+    ),
+    "damped@100": (
+        lambda x, A, t, T, p, c: A * np.exp(-x / t) * np.cos(2 * np.pi * x / T + p) + c,
+        ("A", "tau", "T", "phi", "c"),
+        (4.0 * np.exp(100 / 15), 15.0, 8.0, 0.4, 10.0),
+        np.linspace(100, 124, 25),
+    ),
     "parabola": (lambda x, a, b, c: a * x**2 + b * x + c, ("a", "b", "c"), (1.0, -2.0, 3.0), np.linspace(0, 4, 9)),
 }
 PAIRS = [(m, i, j) for m, (_, names, _, _) in CURVES.items() for i, j in itertools.combinations(range(len(names)), 2)]
@@ -37,7 +50,7 @@ def fitted(model: str, x: np.ndarray, y: np.ndarray, i: int, j: int, weight: flo
     names = CURVES[model][1]
     made = program(
         series={"s": columns(x="", y="")},
-        fits={"f": {"series": "s", "x": "x", "y": "y", "model": model}},
+        fits={"f": {"series": "s", "x": "x", "y": "y", "model": model.partition("@")[0]}},
         results={"both": {"label": "both", "formula": f"f.{names[i]} + {weight!r}*f.{names[j]}"}},
     )
     rules = {"fit_uncertainty": "propagated", "abscissae": "york" if u_x > 1e-8 else "ignore"}

@@ -1,5 +1,6 @@
 """Solving and judging curves against the packages and textbook formulas."""
 
+import itertools
 import math
 
 import numpy as np
@@ -10,6 +11,7 @@ from scipy import stats
 from cavrel.core.fit import models, solver, york
 from cavrel.core.fit.diagnostics import Diagnostics, diagnose, runs_probability
 from cavrel.core.fit.least_squares import NoFit, response
+from tests.core.machine import curve
 
 RNG = np.random.default_rng(8)
 X = np.array([0.6, 0.9, 1.2, 1.5, 1.8, 2.1, 2.4])
@@ -163,3 +165,23 @@ def test_points_that_tell_nothing_apart_make_no_fit() -> None:
     with pytest.raises(NoFit):
         solver.nominal(bound(models.Parabola(), same), np.arange(5.0), np.ones(5), np.zeros((1, 3)))
     assert models.Power().starts(np.array([-1.0, 1, 2]), np.ones(3), np.ones(3)).shape == (0, 2)
+
+
+def test_few_runs_of_one_sign_are_as_rare_as_counting_says() -> None:
+    up, down = np.ones(3), -np.ones(3)
+    assert runs_probability(np.concatenate([up, down]), 4) == pytest.approx(2 / 20)
+    assert runs_probability(np.tile([1.0, -1.0], 3), 4) == pytest.approx(1.0)
+    signs = [one for one in itertools.product([1.0, -1.0], repeat=7) if sum(one) == 1]
+    runs = [1 + sum(a != b for a, b in itertools.pairwise(one)) for one in signs]
+    three = next(one for one, many in zip(signs, runs) if many == 3)
+    assert runs_probability(np.array(three), 5) == pytest.approx(sum(many <= 3 for many in runs) / len(runs))
+    assert runs_probability(np.tile([1.0, -1.0], 200), 398) == pytest.approx(1.0)
+    assert runs_probability(np.tile([1.0, -1.0], 201), 400) is None  # the counting would take too long
+    assert runs_probability(np.array([1.0, -1.0, -1.0, -1.0]), 3) is None
+
+
+@pytest.mark.parametrize("exponent", [40.0, -55.0])
+def test_a_steep_power_over_a_narrow_band_is_found(exponent: float) -> None:
+    x = np.linspace(1.0, 1.1, 9)
+    found = curve("power", [f"{v:.6f}" for v in x], [f"{3 * v**exponent:.9g}" for v in x])
+    assert found.fits["f"].parameters["p"].value == pytest.approx(exponent, rel=1e-4)

@@ -203,3 +203,40 @@ def test_the_crossing_is_said_in_the_unit_that_it_is_shown_in() -> None:
     )
     words = found["intercept"].say
     assert re.search(r"It crosses at −1[45](\.\d)? g,", words), words
+
+
+def test_two_that_differ_are_both_named() -> None:
+    found = said(run(RULER, quantities={"h": ["62.0", "6.0"]}))["stands-apart"]
+    assert found.say == "62.0 cm and 6.0 cm cannot both be right. Take a third."
+
+
+@pytest.mark.parametrize(
+    ("texts", "title", "say"),
+    [
+        (
+            ["62", "62.0", "62.1"],
+            "a decimal is missing",
+            "The rule gives one decimal in cm. If you read 62.0, write 62.0.",
+        ),
+        (["62.00", "62.0", "62.1"], "too many decimals", "The rule gives one decimal in cm; the last digits of 62.00"),
+    ],
+)
+def test_decimals_that_an_instrument_does_not_give(texts: list[str], title: str, say: str) -> None:
+    kind = "decimals-fewer" if "missing" in title else "decimals-more"
+    found = said(run(RULER, quantities={"h": texts}))[kind]
+    assert title in found.title and found.say.startswith(say)
+    watch = said(run(RULER, quantities={"t": ["24.1", "24.12", "24.10"]}))["decimals-fewer"]
+    assert watch.say.startswith("The watch gives two decimals in s. If you read 24.10")
+
+
+@pytest.mark.parametrize(
+    ("off", "words"),
+    [(1, "one swing’s worth. Were 19 swings"), (2, "two swings’ worth. Were 18"), (3, "three swings’ worth")],
+)
+def test_a_miscounted_timing_says_by_how_many(off: int, words: str) -> None:
+    lap = 2.0
+    rows = [[f"{20 * lap + d:.2f}" for d in (0.0, 0.03, -0.02, 0.01)] for _ in range(3)]
+    rows[1][2] = f"{(20 - off) * lap:.2f}"
+    series = {"swings": {"L": ["100.0", "101.0", "102.0"], "t": rows}}
+    found = said(of("pendulum", quantities={"N": "20"}, series=series))["miscount"]
+    assert words in found.say and found.at == "swings.t.2.3"

@@ -168,7 +168,7 @@ def test_an_experiment_without_a_stand_in_says_so() -> None:
     del body["simulate"]
     done = CliRunner().invoke(main, ["forecast", "-"], input=json.dumps({"format": "cavrel-run/1", "experiment": body}))
     assert done.exit_code == 2
-    assert "no stand-in" in done.stderr
+    assert "no simulation" in done.stderr
     with pytest.raises(CavrelError):
         catalogue.planner(catalogue.resolve(body))
 

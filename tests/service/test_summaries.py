@@ -36,7 +36,7 @@ def test_the_list_says_what_the_run_says(client: FlaskClient, pool: Pool) -> Non
     for one in client.get("/runs.json").json["runs"]:
         known = summary(open_run(pool, one["id"]))
         assert one["stages"] == {s["key"]: s["line"] for s in known["stages"]}
-        assert one["suspicions"] == known["flags"]
+        assert one["remarks"] == known["flags"]
         assert one["made_at"] == known["begun"]
 
 

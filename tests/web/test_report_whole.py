@@ -26,7 +26,7 @@ from tests.web.test_traces import cart, put  # noqa: F401
 
 
 def opened(name: str, seed: int = 3, **options: str) -> RunView:
-    """A run read off the stand-in, that no database holds."""
+    """A run read off the simulation, that no database holds."""
     definition = catalogue.experiments()[name]
     made = simulate(catalogue.program_of(definition, options=options), seed, options=options)
     readings = [(f"quantities.{q}.{i}", t) for q, cell in made["quantities"].items() for i, t in _trials(cell)]  # type: ignore[attr-defined]

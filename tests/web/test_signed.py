@@ -1,4 +1,4 @@
-"""Reports signed, compared, marked, given back, printed; forms of a course's own."""
+"""Reports signed, compared, marked, returned, printed; forms of a course's own."""
 
 import ctypes
 import io

@@ -2,12 +2,12 @@
 
 import re
 from collections.abc import Iterator
-from datetime import datetime, timezone
+from datetime import datetime, timezone, tzinfo
 
 import pytest
 from flask.testing import FlaskClient
 
-from cavrel.present import zones
+from cavrel.present import texts, zones
 from tests.web.http import entry, save, start, text, token
 
 
@@ -71,4 +71,21 @@ def test_a_zone_that_nobody_knows_is_the_servers(monkeypatch: pytest.MonkeyPatch
     assert zones.name() == zones._own()
     zones.tell_in("Asia/Kolkata")
     assert zones.local(moment).strftime("%H:%M") == "17:30"
+    zones.tell_in("")
+
+
+def test_a_moment_of_another_day_says_its_day(monkeypatch: pytest.MonkeyPatch) -> None:
+    class Then(datetime):
+        @classmethod
+        def now(cls, tz: tzinfo | None = None) -> datetime:
+            return datetime(2026, 12, 2, 0, 30, tzinfo=timezone.utc)
+
+    monkeypatch.setattr(texts, "datetime", Then)
+    zones.tell_in("Europe/Berlin")
+    at = [
+        datetime(2026, 12, 1, 23, 30, 5, tzinfo=timezone.utc),  # half past midnight there, today
+        datetime(2026, 12, 1, 22, 59, tzinfo=timezone.utc),  # a minute before midnight there, yesterday
+        datetime(2025, 6, 3, 9, 5, tzinfo=timezone.utc),
+    ]
+    assert [texts.moment(one) for one in at] == ["00:30:05", "1 Dec, 23:59", "3 Jun 2025, 11:05"]
     zones.tell_in("")

@@ -210,7 +210,7 @@ class Bench:
         elif spec.series is None and spec.name in own.true:
             value = float(np.ravel(own.true[spec.name])[0])
         else:
-            raise DefinitionError(place, "is missing: the stand-in does not know what this shows")
+            raise DefinitionError(place, "is missing: the simulation does not know what this shows")
         if spec.key in own.plan.vary:
             size = own.spread(own.plan.vary[spec.key], f"simulate.vary.{spec.key}")
             value += float(of_its_own(self.seed, "vary", spec.key, slot.row).normal(0.0, size))
@@ -258,7 +258,9 @@ class Bench:
         column, lasting = timed
         own = self.apparatus
         if spec.key not in own.reads:
-            raise DefinitionError(f"simulate.read.{spec.key}", "is missing: the stand-in does not know what this shows")
+            raise DefinitionError(
+                f"simulate.read.{spec.key}", "is missing: the simulation does not know what this shows"
+            )
         t = np.linspace(0.0, 1.1 * lasting, min(int(1.1 * lasting) + 1, 2001))
         own.true[column.key] = t[None, :]
         value = own.value(own.reads[spec.key], spec.series, f"simulate.read.{spec.key}")

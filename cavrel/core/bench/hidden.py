@@ -9,7 +9,7 @@ from cavrel.core.simulate.apparatus import Apparatus
 
 
 def truths(program: Program, seed: int) -> Mapping[str, float]:
-    """SI values that the apparatus of this ``seed`` hides: of results by their own name, as far as the stand-in states them."""
+    """SI values that the apparatus of this ``seed`` hides: of results by their own name, as far as the simulation states them."""
     plan = program.definition.simulate
     if plan is None:
         return {}

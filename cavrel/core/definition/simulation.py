@@ -1,4 +1,4 @@
-"""The stand-in for the apparatus: true values, what is read of them, and what can go wrong."""
+"""The simulation for the apparatus: true values, what is read of them, and what can go wrong."""
 
 from typing import Annotated, Literal
 
@@ -8,7 +8,7 @@ from cavrel.core.definition.parts import Amount, Formula, Key, Model
 
 
 class Fault(Model):
-    """Something wrong with the stand-in apparatus or whoever reads it. ``read`` replaces true values for the whole run; ``row`` does
+    """Something wrong with the simulation apparatus or whoever reads it. ``read`` replaces true values for the whole run; ``row`` does
     so for all readings of one row, drawn at random, which repeating does not remove; ``once`` for a single reading, which it does."""
 
     label: Annotated[str, Field(min_length=1, max_length=80)]
@@ -54,7 +54,7 @@ class Afloat(Model):
 
 
 class Simulate(Model):
-    """The stand-in for the real apparatus. ``truth``: true values of constants and quantities, as amounts or formulas of those above them;
+    """The simulation for the real apparatus. ``truth``: true values of constants and quantities, as amounts or formulas of those above them;
     ``set``: settings by column, where they differ from the suggestions; ``read``: the true value of each measured column and quantity,
     by formula of true values, where ``row`` counts the rows of a series from 1; ``vary``: standard deviation by which that true value
     itself varies from row to row; ``noise``: standard deviation of single readings beyond what the instruments declare; ``faults``: what

@@ -67,7 +67,7 @@ def _even(settings: Mapping[str, list[str]]) -> dict[str, list[str]]:
 
 
 def forecast_document(planner: Planner, setup: Setup, percent: float = WANTED) -> dict[str, Any]:
-    """The document of what ``setup`` promises. Raises DefinitionError where the experiment has no stand-in."""
+    """The document of what ``setup`` promises. Raises DefinitionError where the experiment has no simulation."""
     found = planner.forecast(setup, drawn=DRAWN)
     lasting = planner.minutes(found, setup)
     return {

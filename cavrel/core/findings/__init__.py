@@ -1,4 +1,4 @@
-"""What stands in the margin: suspicions, checks that fail, fits that do not hold. Nothing here alters a reading."""
+"""What stands in the margin: remarks, checks that fail, fits that do not hold. Nothing here alters a reading."""
 
 from collections.abc import Mapping
 from dataclasses import replace

@@ -1,4 +1,4 @@
-"""Trials that stand apart from their fellows, and counts that cannot be."""
+"""Trials that stand apart from the other trials, and counts that cannot be."""
 
 import math
 
@@ -19,7 +19,7 @@ Array = NDArray[np.float64]
 
 
 STANDS_APART = 6.0
-"""A trial this many robust standard deviations from its fellows' median is remarked on, and more where few deviations tell how large
+"""A trial this many robust standard deviations from the other trials' median is remarked on, and more where few deviations tell how large
 one is."""
 MISCOUNTED = 4.5
 """A timing this far out is remarked on where the distance is a whole lap."""
@@ -27,7 +27,7 @@ _FEW = 4.0
 
 
 def of_trials(analysis: Analysis, readings: InputReadings) -> list[Finding]:
-    """Trials that stand apart from their fellows, judged by a scatter that one bad trial cannot inflate."""
+    """Trials that stand apart from the other trials, judged by a scatter that one bad trial cannot inflate."""
     spec, values = readings.spec, readings.values
     present = ~np.isnan(values)
     k = present.sum(axis=1)
@@ -176,7 +176,7 @@ def _deviations(values: Array, middle: Array, k: NDArray[np.intp]) -> Array:
 
 
 def _apart_finding(
-    analysis: Analysis, readings: InputReadings, row: int, trial: int, distance: float, fellows: float, scale: float
+    analysis: Analysis, readings: InputReadings, row: int, trial: int, distance: float, others: float, scale: float
 ) -> Finding:
     spec = readings.spec
     reading, text = readings.readings.get((row, trial)), readings.text(row, trial)
@@ -190,15 +190,15 @@ def _apart_finding(
     say = f"{first} is {size} {own.pretty} {side} the other trials"
     out, seen = trial_out(spec, row, trial), text
     title = f"{place_words(spec, row, trial)} is a possible outlier"
-    miscount = _miscount(analysis, spec, distance, fellows, scale)
+    miscount = _miscount(analysis, spec, distance, others, scale)
     if miscount:
-        counted, wanted, lap, apart = miscount
+        counted, wanted, lap, missing = miscount
         return Finding(
             code="miscount",
             level="caution",
             at=place_of(spec, row, trial),
             title=title,
-            say=f"{say}, {apart}’s worth. Were {counted} {lap} counted for {wanted}?",
+            say=f"{say}, {_possessive(missing)} worth. Were {counted} {lap} counted for {wanted}?",
             trial_out=out,
             seen=seen,
         )
@@ -213,8 +213,13 @@ def _apart_finding(
     )
 
 
+def _possessive(words: str) -> str:
+    """``one swing’s``, ``two swings’``."""
+    return f"{words}’" if words.endswith("s") else f"{words}’s"
+
+
 def _miscount(
-    analysis: Analysis, spec: Input, distance: float, fellows: float, scale: float
+    analysis: Analysis, spec: Input, distance: float, others: float, scale: float
 ) -> tuple[int, int, str, str] | None:
     """Whether a timing of N laps is off by a whole lap or two: (counted, wanted, the laps' plural, the word for what is missing)."""
     if spec.timer is None or spec.unit.dimension != units.unit("s").dimension:
@@ -223,7 +228,7 @@ def _miscount(
     laps = next((analysis.laps(i) for i, step in enumerate(steps) if step.timer == spec.timer), math.nan)
     if not laps >= 2:
         return None
-    lap = fellows / laps
+    lap = others / laps
     missed = round(distance / lap)
     if missed == 0 or abs(missed) > 3 or abs(distance - missed * lap) > max(4 * scale, 0.15 * lap):
         return None

@@ -2,7 +2,7 @@
 
 Slots: ``swings.t.4.2`` a reading, ``quantities.N.1`` a quantity's, ``out:swings.4`` and ``out:swings.t.4.2`` what is left out,
 ``rows:swings`` and ``trials:swings.t`` how many are ruled, ``option:landing`` a convention chosen, ``trace:force.a.3`` the samples of a
-row and ``stretch:force.a.3`` the part of them that counts, ``stands:CODE@AT`` a suspicion answered, ``note:KEY``, ``timer:KEY``,
+row and ``stretch:force.a.3`` the part of them that counts, ``stands:CODE@AT`` a remark answered, ``note:KEY``, ``timer:KEY``,
 ``run:title``, ``run:bench`` and ``run:away`` what the run is called, whose it is, and whether the list of runs shows it.
 """
 

@@ -32,7 +32,7 @@ class SheetState:
     ``latest``: slot -> its latest entry.
     ``corrections``: slot -> correction.
     ``left_out``: slot without ``out:`` -> entry.
-    ``stands``: answered suspicions, ``CODE@AT`` -> the texts they were answered for.
+    ``stands``: answered remarks, ``CODE@AT`` -> the texts they were answered for.
     ``rows``: series -> rows ruled.
     ``trials``: ``series.column`` -> trials ruled.
     ``clashes``: slots where two pages wrote over the same reading, with the text that lost.

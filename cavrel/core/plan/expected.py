@@ -15,7 +15,7 @@ Array = NDArray[np.float64]
 
 
 def expected(program: Program, planned: Planned) -> dict[str, object]:
-    """The run document of the readings to expect. Raises DefinitionError where the experiment has no stand-in."""
+    """The run document of the readings to expect. Raises DefinitionError where the experiment has no simulation."""
     with np.errstate(all="ignore"):
         return _Expected(program, planned).document()
 

@@ -42,7 +42,7 @@ class Expected:
 
     ``name``: of the result.
     ``unit``: to show it in.
-    ``value``: that the stand-in's truths give, SI; NaN with a ``reason``.
+    ``value``: that the simulation's truths give, SI; NaN with a ``reason``.
     ``u``: standard uncertainty to expect (the median), SI; half of the 95 % interval over k where the law of propagation is no answer.
     ``dof``: its degrees of freedom.
     ``coverage_factor``: k for 95 %.
@@ -81,7 +81,7 @@ def forecast(
     """What ``planned`` promises under ``rules``; ``drawn``: runs to draw where the readings to expect do not tell; ``only``: a result that is
     all that is asked for.
 
-    Raises DefinitionError where the experiment has no stand-in, or the plan leads it to no reading.
+    Raises DefinitionError where the experiment has no simulation, or the plan leads it to no reading.
     """
     analysis = analyse(program, runs.load(expected(program, planned)), rules)
     told = _told(analysis, planned)

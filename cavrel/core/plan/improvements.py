@@ -110,7 +110,7 @@ class Planner:
             try:
                 then = self.forecast(change.setup, only=result)
             except CavrelError:
-                continue  # it leads the stand-in beyond any reading
+                continue  # it leads the simulation beyond any reading
             expected = then.results[result]
             if expected.reason or not math.isfinite(expected.u):
                 continue

@@ -1,4 +1,4 @@
-"""The stand-in for the real apparatus: run documents drawn from a definition's truths."""
+"""The simulation for the real apparatus: run documents drawn from a definition's truths."""
 
 from cavrel.core.simulate.apparatus import simulate
 from cavrel.core.simulate.truths import truth

@@ -1,4 +1,4 @@
-"""A run from the stand-in apparatus: true values from the definition, read with the errors that its instruments declare; long
+"""A run from the simulation apparatus: true values from the definition, read with the errors that its instruments declare; long
 because what is set, read, counted and spoilt is drawn in one order.
 
 What acts on all readings of an instrument together (its zero, its calibration, printed limits) is drawn once for the run; placing,
@@ -75,7 +75,7 @@ def simulate(
 
 
 _MOST = 1e15
-"""The largest reading of a stand-in, in SI units: a number far beyond any bench, within what a count can be drawn for."""
+"""The largest reading of a simulation, in SI units: a number far beyond any bench, within what a count can be drawn for."""
 
 
 class Apparatus:
@@ -91,14 +91,14 @@ class Apparatus:
     ) -> None:
         definition = program.definition
         if definition.simulate is None:
-            raise DefinitionError("simulate", "this experiment has no stand-in")
+            raise DefinitionError("simulate", "this experiment has no simulation")
         self.program, self.draw, self.plan = program, draw, definition.simulate
         self.planned = planned or Planned()
         self.reads, self.once, self.in_row = dict(self.plan.read), dict[str, str](), dict[str, str]()
         for name in faults:
             if name not in self.plan.faults:
                 known = ", ".join(self.plan.faults) or "none"
-                raise DefinitionError(f"simulate.faults.{name}", f"the stand-in has no such fault; it has {known}")
+                raise DefinitionError(f"simulate.faults.{name}", f"the simulation has no such fault; it has {known}")
             self.reads.update(self.plan.faults[name].read)
             self.once.update(self.plan.faults[name].once)
             self.in_row.update(self.plan.faults[name].row)

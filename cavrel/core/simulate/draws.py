@@ -1,4 +1,4 @@
-"""Random numbers of a stand-in that do not depend on what was drawn before."""
+"""Random numbers of a simulation that do not depend on what was drawn before."""
 
 from zlib import crc32
 

@@ -1,4 +1,4 @@
-"""What a stand-in knows before it reads anything: true values, and how far single readings scatter."""
+"""What a simulation knows before it reads anything: true values, and how far single readings scatter."""
 
 from collections.abc import Mapping
 
@@ -9,7 +9,7 @@ from cavrel.core.simulate.apparatus import Apparatus
 
 
 def truth(program: Program, seed: int) -> Mapping[str, float]:
-    """True values of the definition's results in the run of this ``seed``, where its stand-in states them by the result's own name."""
+    """True values of the definition's results in the run of this ``seed``, where its simulation states them by the result's own name."""
     plan = program.definition.simulate
     if plan is None:
         return {}
@@ -19,6 +19,6 @@ def truth(program: Program, seed: int) -> Mapping[str, float]:
 
 
 def own_size(program: Program, spec: Input) -> float:
-    """Standard deviation of single readings of ``spec`` by the stand-in, SI. Raises DefinitionError."""
+    """Standard deviation of single readings of ``spec`` by the simulation, SI. Raises DefinitionError."""
     with np.errstate(all="ignore"):
         return Apparatus(program, np.random.default_rng(0)).own_size(spec)

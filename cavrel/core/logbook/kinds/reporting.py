@@ -78,7 +78,7 @@ PLACES = {
 
 
 class Marking(Kind):
-    """What a marker says of a signed version: a remark at a part, points for a criterion, or that the report is given back."""
+    """What a marker says of a signed version: a remark at a part, points for a criterion, or that the report is returned."""
 
     name = "marking"
 
@@ -114,7 +114,7 @@ class Marking(Kind):
         of, _, which = rest.partition(".")
         head = f"Report, version {version}"
         if of == "given":
-            return head, "given back to the bench" if body.get("on") else "taken back from the bench"
+            return head, "returned to the bench" if body.get("on") else "taken back from the bench"
         if of == "points":
             points = body.get("points")
             return head, f"points for {which}: {points:g}" if points is not None else f"no points for {which}"

@@ -71,7 +71,7 @@ export function undo() {
 
 const clock = (moment) => told(new Date(moment));
 
-/** The line in the head: saved, sending, how many are kept here and why, or as of when the page is. */
+/** The line in the head: saved, sending, how many are saved on this device and why, or as of when the page is. */
 function show(savedAt) {
   const line = document.getElementById("kept");
   const count = entries().length;

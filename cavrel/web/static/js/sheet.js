@@ -78,7 +78,7 @@ export function fillable(fills) {
   });
 }
 
-/** Show what is kept here but not yet in the page the server drew. */
+/** Show what is saved on this device but not yet in the page the server drew. */
 function overlay() {
   for (const entry of kept()) {
     const input = ["reading", "correction", "mark"].includes(entry.kind) ? cell(entry.slot) : null;
@@ -176,7 +176,7 @@ function paste(event) {
   }
 }
 
-/** What can hurt is read before the table opens. */
+/** Safety is read before the table opens. */
 function startGate() {
   const gate = document.getElementById("gate");
   document.getElementById("gate-read")?.addEventListener("click", () => {

@@ -1,4 +1,4 @@
-// Network first but for files that never change; what was seen before when the network or the database is away. Entries are never kept here: the page keeps them.
+// Network first but for files that never change; what was seen before when the network or the database is away. Entries are never saved on this device: the page keeps them.
 const STORE = "cavrel";
 
 self.addEventListener("install", () => self.skipWaiting());
