@@ -35,7 +35,7 @@ def number_line(
     pad = 0.06 * (high - low) or 0.01 * abs(high) or 1.0
     names = max((len(e.label) for e in entries), default=0)
     beyond = min(max(150.0, 7.0 * names + 28), 280.0) if names else 52.0
-    x = fit_scale(low - pad, high + pad, 24.0, width - beyond, 6 if names else 3, zero=False, tight=True)
+    x = fit_scale(low - pad, high + pad, 24.0, width - beyond, 6 if names else 4, zero=False, tight=True)
     axis = height - 28
     parts = [svg.line(x.start, axis, x.end, axis, "axis")]
     for tick in x.ticks():

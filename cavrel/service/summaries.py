@@ -11,7 +11,7 @@ from cavrel.store import summaries as summary_store
 from cavrel.store.pool import DatabaseAway, Pool, transaction
 from cavrel.store.summaries import Listed
 
-VERSION = "3"
+VERSION = "4"
 """Of what a summary holds; another one makes all of them anew."""
 MOST_ANEW = 60
 """Summaries made anew for one page: more wait for the next."""

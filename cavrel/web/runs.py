@@ -54,6 +54,7 @@ def _runs(course: Course, wanted: Wanted) -> tuple[list[dict[str, Any]], int]:
             "begun": datetime.fromisoformat(one.body["begun"]) if "begun" in one.body else one.made_at,
             "stages": one.body.get("stages", []),
             "flags": one.body.get("flags", 0),
+            "answer": one.body.get("answer", []),
         }
         for one in listed
     ], many
