@@ -4,18 +4,13 @@ import json
 
 import click
 
-from cavrel import catalogue
+from cavrel import catalogue, interface
 from cavrel.cli.shared import main, read_json, read_text, refuse
-from cavrel.core.analysis import analyse
-from cavrel.core.analysis.montecarlo import monte_carlo
-from cavrel.core.document import result_document
 from cavrel.core.document.forecast import forecast_document, setup_of
 from cavrel.core.errors import CavrelError
-from cavrel.core.findings import findings_of, monte_carlo_findings
 from cavrel.core.logbook import run as runs
 from cavrel.core.quantity import units
 from cavrel.core.simulate import simulate
-from cavrel.core.slips import find
 
 
 @main.command("analyse")
@@ -28,27 +23,14 @@ def analyse_command(file: str, draws: int | None, definition_file: str | None) -
     """Print the result document of a run document ('-' reads standard input)."""
     text = read_text(file)
     try:
-        run = runs.load(read_json(text))
-        definition = (
-            catalogue.read_toml(read_text(definition_file)) if definition_file else catalogue.resolve(run.experiment)
-        )
-        meanings = catalogue.meanings_of(definition, run.options)
-        analysis = analyse(
-            catalogue.program_of(definition, run.instruments, run.options, run.accepted, run.headings, run.earlier()),
-            run,
-        )
+        definition = catalogue.read_toml(read_text(definition_file)) if definition_file else None
+        document = interface.analyse(read_json(text), definition, draws)
     except CavrelError as fault:
         refuse(file, fault)
         return
-    try:
-        drawn = {} if draws is None else monte_carlo(analysis, draws)
     except ValueError as fault:
         refuse("--monte-carlo", CavrelError("", str(fault)))
         return
-    findings = (*findings_of(analysis, meanings), *monte_carlo_findings(analysis, drawn))
-    document = result_document(
-        analysis, findings, find(analysis, catalogue.alternatives(definition, run)).suspects, meanings, drawn
-    )
     click.echo(json.dumps(document, indent=2, ensure_ascii=False))
 
 

@@ -104,7 +104,7 @@ def live(opened: RunView) -> dict[str, Any]:
     return shown
 
 
-@optional("the state of the plan's parts", dict)
+@optional("how the plan stands", dict)
 def _states(opened: RunView) -> dict[str, str]:
     """How each folded part of the plan stands, by its key."""
     definition, run, ticks = opened.definition, opened.state.run, _ticks(opened)

@@ -26,6 +26,7 @@ PARTS = [
     ("cavrel.present.suspects", "_card", "result", ""),
     ("cavrel.present.derivation_steps", "mathml", "fit", "worked steps"),
     ("cavrel.present.expected_result", "planner_of", "plan", "the expected result"),
+    ("cavrel.present.plan", "counted", "plan", "how the plan stands"),
     ("cavrel.present.plan", "offer", "plan", "ways to improve this plan"),
     ("cavrel.present.conventions", "_differences", "plan", "what conventions change"),
     ("cavrel.present.result", "drawn", "result?shape=g", "the distribution"),
