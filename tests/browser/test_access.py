@@ -1,12 +1,15 @@
 """Accessibility: axe-core on each page and theme, everything by keyboard, and the three widths."""
 
 import os
+import re
+from collections.abc import Callable
 
 import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Server
+from tests.browser.test_measure import cell
 
 ALL = os.environ.get("CAVREL_FUZZ", "1") != "1"
 """With CAVREL_FUZZ every page; without it those that hold the others' parts, for each takes ten seconds."""
@@ -132,3 +135,29 @@ def test_all_keys_are_shown(page: Page, server: Server) -> None:
     page.wait_for_selector("html[data-ready=yes]")
     page.keyboard.press("?")
     expect(page.get_by_role("heading", name="Keyboard shortcuts")).to_be_visible()
+
+
+def test_focus_stays_near_when_what_had_it_is_gone(page: Page, server: Server, new_run: Callable[..., int]) -> None:
+    run = new_run("Focus")
+    for row, text in enumerate(("31.07", "37.91", "4.397"), 1):
+        cell(page, f"swings.t.{row}.1").fill(text)
+        page.keyboard.press("Enter")
+    note = page.locator(".note", has_text="4.397").first
+    note.get_by_role("button", name="Keep").focus()
+    page.keyboard.press("Enter")
+    expect(page.locator(".note", has_text=re.compile(r": kept"))).to_be_visible()
+    assert page.evaluate("document.activeElement.closest('#notes') !== null")
+    expect(page.locator("#said")).to_contain_text("kept")
+    page.goto(f"{server.address}/runs/{run}/report")
+    page.wait_for_selector("html[data-ready=yes]")
+    page.locator("#part-aim [data-take-draft]").focus()
+    page.keyboard.press("Enter")
+    expect(page.locator("#part-aim [data-take-draft]")).to_have_count(0)
+    assert page.evaluate("document.activeElement.closest('#part-aim, #report-live') !== null")
+
+
+def test_what_is_saved_is_said_with_its_value(page: Page, new_run: Callable[..., int]) -> None:
+    new_run("Spoken")
+    cell(page, "swings.t.2.1").fill("37.91")
+    page.keyboard.press("Enter")
+    expect(page.locator("#said")).to_contain_text(re.compile(r"^saved: .*37\.91"))

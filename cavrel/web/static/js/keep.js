@@ -239,11 +239,28 @@ function trace(element) {
   return names.length ? own : form ? `#${CSS.escape(form.id)} ${own}` : null;
 }
 
+/** The parts around an element, from the nearest on, by id. */
+function around(element) {
+  const ids = [];
+  for (let part = element?.closest?.("[id]"); part; part = part.parentElement?.closest("[id]")) ids.push(part.id);
+  return ids;
+}
+
+/** What had the focus is gone, as a remark that was kept: the next thing to press in the nearest part that is left takes it, else that part. */
+function focusNear(ids) {
+  const part = ids.map((id) => document.getElementById(id)).find(Boolean);
+  if (!part) return;
+  const next = part.querySelector("button:not([disabled]), a[href], input:not([type=hidden]), summary");
+  if (!next) part.tabIndex = -1;
+  (next ?? part).focus({ preventScroll: true });
+}
+
 const titles = () => [...document.querySelectorAll("#notes .note h3")].map((h) => h.textContent);
 
 /** Tells who hears the page which readings are saved, and what is remarked on now that was not before. */
 function announce(said, before) {
-  const names = Object.keys(said.entries ?? {}).map((slot) => document.querySelector(`input[data-slot="${CSS.escape(slot)}"]`)?.getAttribute("aria-label")).filter(Boolean);
+  const cells = Object.keys(said.entries ?? {}).map((slot) => document.querySelector(`input[data-slot="${CSS.escape(slot)}"]`));
+  const names = cells.filter((cell) => cell?.getAttribute("aria-label")).map((cell) => `${cell.getAttribute("aria-label")} ${cell.value}`.trim());
   const fresh = titles().filter((title) => !before.includes(title));
   const words = [names.length === 1 ? `saved: ${names[0]}` : names.length ? `${names.length} readings saved` : "", ...fresh].filter(Boolean);
   if (words.length) document.getElementById("said").textContent = words.join(". ");
@@ -253,6 +270,7 @@ function announce(said, before) {
 function apply(said) {
   const active = document.activeElement;
   const path = trace(active);
+  const home = around(active);
   const typed = active?.matches?.("input[type=text], textarea");
   const place = typed ? [active.selectionStart, active.selectionEnd, active.value, active.dataset.saved ?? active.defaultValue] : null;
   const before = titles();
@@ -269,6 +287,7 @@ function apply(said) {
       if (place[2] !== place[3]) again.value = place[2];
       again.setSelectionRange(place[0], place[1]);
     }
+    if (!again) focusNear(home);
   }
   announce(said, before);
   if (said.last !== undefined) body.dataset.last = said.last;
