@@ -98,3 +98,26 @@ def test_the_watch_counts_down_and_can_be_told_not_yet(page: Page, new_run: Call
     first = next(float(text) for text in shown if not text.startswith("−"))
     assert 0 <= first < 2, "it runs from zero, not from when somebody pressed"
     page.get_by_role("button", name="Discard").click()
+
+
+def test_enter_goes_along_the_row_where_that_is_chosen(page: Page, new_run: Callable[..., int]) -> None:
+    """Three trials of a row typed without leaving the keyboard; the choice outlives a reload, and arrows stay vertical."""
+    new_run("Along")
+    page.get_by_role("button", name="Enter: down").click()
+    expect(page.get_by_role("button", name="Enter: along")).to_be_visible()
+    cell(page, "swings.t.1.3").focus()
+    for text in ("31.07", "31.11", "31.02"):
+        page.keyboard.type(text)
+        page.keyboard.press("Enter")
+    for trial, text in ((3, "31.07"), (4, "31.11"), (5, "31.02")):
+        expect(cell(page, f"swings.t.1.{trial}")).to_have_value(text)
+    expect(cell(page, "swings.L.2.1")).to_be_focused()
+    page.reload()
+    page.wait_for_selector("html[data-ready=yes]")
+    cell(page, "swings.t.3.2").focus()
+    page.keyboard.press("Enter")
+    expect(cell(page, "swings.t.3.3")).to_be_focused()
+    page.keyboard.press("Shift+Enter")
+    expect(cell(page, "swings.t.3.2")).to_be_focused()
+    page.keyboard.press("ArrowDown")
+    expect(cell(page, "swings.t.4.2")).to_be_focused()

@@ -120,15 +120,15 @@ def swung(**changes: object) -> None:
 
 def test_a_law_of_a_derived_column_reaches_what_was_read() -> None:
     swung()
-    with pytest.raises(DefinitionError, match="readings that obey it do not give g back"):
+    with pytest.raises(DefinitionError, match="readings that obey the law do not give g"):
         swung(results={"g": {"label": "g", "formula": "4*pi^2/line.slope", "unit": "m/s^2"}})
 
 
 def test_a_law_speaks_of_what_there_is() -> None:
-    with pytest.raises(DefinitionError, match="speaks of 'P', which is no column, no quantity and no result") as fault:
+    with pytest.raises(DefinitionError, match="speaks of 'P', which is not a column, quantity or result") as fault:
         swung(law="P = 2*pi*sqrt(L/g)")
     assert fault.value.place == "law"
-    with pytest.raises(DefinitionError, match="speaks of a, b, k, which are no columns"):
+    with pytest.raises(DefinitionError, match="speaks of a, b, k, which are not columns"):
         swung(law="a*L = b*k")
 
 
@@ -164,7 +164,7 @@ def test_what_is_not_read_is_what_the_definition_says_and_exact() -> None:
     for wrong in ({"default": "3", "unread": "0"}, {"optional": False, "unread": "0"}, {"unread": "wide"}):
         changed = definition.document()
         changed["quantities"]["theta"] |= wrong
-        with pytest.raises(DefinitionError, match="stands for it where it is not read|is not a number"):
+        with pytest.raises(DefinitionError, match="replaces it where it is not read|is not a number"):
             catalogue.program_of(definitions.load(changed, catalogue.instruments()))
 
 

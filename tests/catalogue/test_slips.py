@@ -558,7 +558,7 @@ def test_columns_under_each_others_heads_turn_the_slope_upside_down(experiment: 
     table[one], table[other] = table[other], table[one]
     first = found(document).suspects[0]
     assert first.family == "exchanged" and first.at in (a, b)
-    assert "upside down" in first.say
+    assert "inverted" in first.say
     assert first.writes == ()
 
 

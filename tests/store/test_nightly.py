@@ -82,7 +82,7 @@ def url(cluster: Cluster, demonstrated: str) -> str:
 def test_an_evening_and_a_week(url: str, tmp_path: Path) -> None:
     folder = tmp_path / "backups"
     assert look(url, folder, NOON) == f"backup made: {folder}/cavrel-2026-12-01.zip"  # yesterday's was missed
-    assert "put back to see" in look(url, folder, NOON + timedelta(minutes=1))
+    assert "restored on trial" in look(url, folder, NOON + timedelta(minutes=1))
     assert databases(url) == set()
     assert look(url, folder, NOON + timedelta(minutes=2)) == ""
     assert look(url, folder, NOON.replace(hour=22)) == f"backup made: {folder}/cavrel-2026-12-01-2200.zip"
@@ -99,8 +99,8 @@ def test_one_that_cannot_be_put_back_is_said(url: str, tmp_path: Path) -> None:
     [file] = tmp_path.iterdir()
     file.write_bytes(file.read_bytes()[:-900])
     said = look(url, tmp_path, NOON + timedelta(minutes=1))
-    assert "could not be put back" in said
-    assert "could not be put back" in stands(url).fault
+    assert "could not be restored" in said
+    assert "could not be restored" in stands(url).fault
     assert databases(url) == set()
     assert look(url, tmp_path, NOON + timedelta(minutes=59)) == ""
     assert "backup made" in look(url, tmp_path, NOON.replace(hour=23))

@@ -194,7 +194,7 @@ def test_a_bench_is_called_otherwise_everywhere(fresh: FlaskClient) -> None:
     }
     assert fresh.get("/runs.json?bench=Bench 1").json["runs"] == []
     assert fresh.get("/lessons.json").json["lessons"][0]["benches"] == ["Beacon", "Bench 2"]
-    assert "bench <b>Beacon</b>" in fresh.get(f"/runs/{moved}/measure").text
+    assert "<b>Beacon</b></span>" in fresh.get(f"/runs/{moved}/measure").text
 
 
 def test_a_bench_taken_out_keeps_its_runs_and_comes_back(fresh: FlaskClient) -> None:

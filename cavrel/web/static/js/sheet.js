@@ -26,6 +26,9 @@ function rows(table) {
   return [...table.tBodies[0].rows].map((row) => [...row.querySelectorAll("input[data-slot]")]);
 }
 
+const WAY = "cavrel.next";
+const root = document.documentElement;
+
 function down(input, step) {
   const table = input.closest("table");
   if (!table) return onward(input, step);
@@ -35,6 +38,29 @@ function down(input, step) {
   const target = grid[y + step]?.[x] ?? (step > 0 ? grid[0][x + 1] : grid[grid.length - 1][x - 1]);
   if (target && (step < 0 || grid[y + step]?.[x] || !target.value.trim())) enter(target);
   else onward(input, step);
+}
+
+/** Enter, and "next" on a phone's keyboard: down the column or along the row, as this browser chose. */
+function onEnter(input, step) {
+  if (root.dataset.next === "row" && input.closest("table")) along(input, step);
+  else down(input, step);
+}
+
+/** The next cell of the row, at its end the first that is empty in the next one. */
+function along(input, step) {
+  const grid = rows(input.closest("table"));
+  const y = grid.findIndex((row) => row.includes(input));
+  const row = grid[y];
+  const following = row[row.indexOf(input) + step];
+  if (following) return enter(following);
+  const next = grid[y + step];
+  if (!next) return onward(input, step);
+  enter(step > 0 ? (next.find((i) => !i.value.trim()) ?? next[0]) : next.at(-1));
+}
+
+function chooseWay() {
+  root.dataset.next = root.dataset.next === "row" ? "column" : "row";
+  try { localStorage.setItem(WAY, root.dataset.next); } catch { /* the choice then lasts as long as the page */ }
 }
 
 const everyCell = () => [...document.querySelectorAll("#tables input[data-slot]")];
@@ -229,7 +255,7 @@ export function start() {
     if (event.key === "Enter") {
       event.preventDefault();
       commit(input);
-      down(input, event.shiftKey ? -1 : 1);
+      onEnter(input, event.shiftKey ? -1 : 1);
     } else if (event.key === "Tab" && !event.ctrlKey && !event.altKey && !event.metaKey) {
       if (sideways(input, event.shiftKey ? -1 : 1)) event.preventDefault();
     } else if (event.key === "ArrowDown" || event.key === "ArrowUp") {
@@ -239,6 +265,7 @@ export function start() {
     }
   });
   document.addEventListener("click", (event) => {
+    if (event.target.closest("[data-next-way]")) chooseWay();
     const ruled = event.target.closest("[data-rule]");
     if (ruled) rule(ruled.dataset.rule, stepped(ruled));
     const filled = event.target.closest("[data-fill]");
@@ -279,6 +306,7 @@ export function start() {
   // What another tab of this run keeps is as good as written here.
   window.addEventListener("storage", (event) => { if (ours(event.key)) overlay(); });
   overlay();
+  try { root.dataset.next = localStorage.getItem(WAY) ?? "column"; } catch { root.dataset.next = "column"; }
   // Typed and left while the page still loaded.
   for (const input of everyCell()) {
     if (input !== document.activeElement && input.value.trim() !== input.dataset.saved) commit(input);
