@@ -264,7 +264,7 @@ def findings(opened: RunView, but: Collection[str] = (), least: str = "note") ->
 
 
 def measure_notes(opened: RunView) -> list[Note]:
-    """Beside the table: safety, then remarks about readings, rules, fits and results, then decisions and remarks."""
+    """The margin of Measure: cautions, then remarks about readings, rules, fits and results, then decisions and remarks."""
     about_fits = ("no-fit", "few-points", "predicted", "not-predicted", "too-good", "no-extremes", "runs")
     return [
         *cautions(opened),

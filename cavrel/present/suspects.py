@@ -84,7 +84,7 @@ def as_notes(opened: RunView) -> list[Note]:
 
 
 def report_notes(opened: RunView) -> list[Note]:
-    """Beside a report: what is open, so that nobody hands it in, or marks it, unseen; then the bench's own notes."""
+    """The margin of a report: what is open, so that nobody hands it in, or marks it, unseen; then the bench's own notes."""
     open_ = [notes.of_finding(f) for f in notes.findings(opened, least="caution")]
     return [*as_notes(opened), *(replace(note, acts=()) for note in open_), *notes.notes_of_bench(opened)]
 

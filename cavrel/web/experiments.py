@@ -1,4 +1,4 @@
-"""Experiments: the experiments, what each finds and safety. Starting a run."""
+"""The list of experiments, the page of each, and starting a run."""
 
 import json
 from collections.abc import Mapping

@@ -204,7 +204,7 @@ def compare_json(run: int) -> ResponseReturnValue:
 
 @pages.get("/runs/<int:run>/report/pages")
 def paged(run: int) -> ResponseReturnValue:
-    """The report as it prints, as it will be printed: the very PDF."""
+    """Print preview: the PDF itself."""
     opened = opened_or_404(run)
     chosen = {name: request.args[name][:30] for name in ("form", "paper", "version") if request.args.get(name)}
     return stage_page("report/pages.html", opened, "report", [], page_name="signed", chosen=chosen)

@@ -8,7 +8,7 @@ from cavrel.core.definition.parts import Amount, Formula, Key, Model
 
 
 class Fault(Model):
-    """Something wrong with the simulation apparatus or whoever reads it. ``read`` replaces true values for the whole run; ``row`` does
+    """Something wrong with the simulated apparatus or whoever reads it. ``read`` replaces true values for the whole run; ``row`` does
     so for all readings of one row, drawn at random, which repeating does not remove; ``once`` for a single reading, which it does."""
 
     label: Annotated[str, Field(min_length=1, max_length=80)]

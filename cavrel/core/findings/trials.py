@@ -1,4 +1,4 @@
-"""Trials that stand apart from the other trials, and counts that cannot be."""
+"""Possible outliers among trials, and counts that cannot be."""
 
 import math
 
@@ -27,7 +27,7 @@ _FEW = 4.0
 
 
 def of_trials(analysis: Analysis, readings: InputReadings) -> list[Finding]:
-    """Trials that stand apart from the other trials, judged by a scatter that one bad trial cannot inflate."""
+    """Possible outliers among the trials of a row, by a scatter that one bad trial cannot inflate."""
     spec, values = readings.spec, readings.values
     present = ~np.isnan(values)
     k = present.sum(axis=1)

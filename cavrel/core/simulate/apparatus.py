@@ -1,4 +1,4 @@
-"""A run from the simulation apparatus: true values from the definition, read with the errors that its instruments declare; long
+"""A run from the simulated apparatus: true values from the definition, read with the errors that its instruments declare; long
 because what is set, read, counted and spoilt is drawn in one order.
 
 What acts on all readings of an instrument together (its zero, its calibration, printed limits) is drawn once for the run; placing,

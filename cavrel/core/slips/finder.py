@@ -27,7 +27,7 @@ PEN, PHYSICAL, ELSE = 0.28, 0.14, 0.16
 SAID = 0.40
 """A place is named from this probability on."""
 SHOWN_BESIDE = 0.05
-"""Beside a place that is named, others are from this probability on."""
+"""Besides a place that is named, others are named from this probability on."""
 MOST_SAID = 0.95
 BROKEN = 0.30
 """No cure that leaves a test of the sheet failed is likelier than this."""
