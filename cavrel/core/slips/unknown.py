@@ -51,7 +51,7 @@ def _apart(analysis: Analysis, features: Features, kept: list[int]) -> float:
 
 
 def _bend(analysis: Analysis, name: str, chi2: float) -> float | None:
-    """What an added power of x would subtract chi-squared; None where that cannot be told."""
+    """By how much an added power of x would lower chi-squared; None where that cannot be told."""
     fit = {**analysis.fits, **analysis.means}.get(name)
     if fit is None or not fit.made or fit.diagnostics is None or fit.diagnostics.curvature_p is None:
         return None
