@@ -8,7 +8,7 @@ from cavrel.core.document.logbook_file import Carried, renumbered
 from cavrel.core.document.notebook import notebook
 from cavrel.core.document.tables import Table
 from cavrel.core.document.workbook import workbook
-from cavrel.present import measure, print_tables, report
+from cavrel.present import decimals, measure, print_tables, report
 from cavrel.service.run_view import RunView
 from cavrel.store.runs import Run
 
@@ -59,7 +59,7 @@ def latex_of(opened: RunView) -> str:
         head = [("result", ""), ("value", ""), ("compared with", "")]
         rows = [(r["label"], r.get("text") or f"missing: {r['missing']}", r.get("beside", "")) for r in results]
         found.append(latex.table("Results", head, rows))
-    return "\n".join(found)
+    return decimals.text("\n".join(found))
 
 
 def carried_of(opened: RunView) -> Carried:

@@ -13,6 +13,7 @@ from cavrel.core.findings.verdict import verdict_of
 from cavrel.core.logbook.run import RunDocument
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.quantity.value import amount_text
+from cavrel.present import decimals
 
 READINGS = {
     "quantities": {
@@ -51,6 +52,7 @@ _EXAMPLES = {
     "difference": "The same two resistances differ by:",
     "acceptable": "g = 9.62 m/s² from a pendulum:",
     "rounding": "One period of the five timings, and the ball's time:",
+    "decimal": "One period of the five timings:",
     "g": "g = 9.62 m/s² from a pendulum, compared with",
 }
 
@@ -136,9 +138,11 @@ def _made(name: str, rules: Mapping[str, Any]) -> str:
         return f"{significant(abs(verdict_of(analysis, analysis.results['R_b']).percent), 3)} %"
     of = {"resolution": "width", "stated": "mass", "combine": "R", "pool": "first"}.get(name)
     if of is None:
-        of = "T" if name in ("repeats", "student", "rounding") else "s"
+        of = "T" if name in ("repeats", "student", "rounding", "decimal") else "s"
     result = analysis.results[of]
     said = result.measured(analysis.rules.rounding).text()
+    if name == "decimal":
+        return decimals.example(said, analysis.rules.decimal)
     if name == "rounding":
         return f"{said} and {analysis.results['first'].measured(analysis.rules.rounding).text()}"
     if name == "student":

@@ -15,6 +15,7 @@ from cavrel.core.laboratory import Laboratory
 from cavrel.core.laboratory.changes import changes
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.quantity.value import MeasuredValue
+from cavrel.present import decimals
 from cavrel.service.opening import open_run
 from cavrel.service.run_view import RunView
 from cavrel.store.pool import Pool, open_pool
@@ -33,6 +34,8 @@ def rules_of(opened: RunView) -> dict[str, Any]:
         choices = []
         for value, words in _choices(name, rule, now[name]):
             text = before if value == now[name] else _first(opened, HouseRules.model_validate({**now, name: value}))
+            if name == "decimal":
+                text = decimals.example(before, value)
             if name == "acceptable":
                 text = _passes(opened, value)
             choices.append(
@@ -40,7 +43,9 @@ def rules_of(opened: RunView) -> dict[str, Any]:
                     "value": json.dumps(value),
                     "words": words,
                     "chosen": value == now[name],
-                    "makes": text if text != before or value == now[name] or name == "acceptable" else "no change",
+                    "makes": text
+                    if text != before or value == now[name] or name in ("acceptable", "decimal")
+                    else "no change",
                 }
             )
         found.append({"name": name, "title": rule.title, "choices": choices, "own": name in own})

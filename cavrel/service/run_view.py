@@ -66,7 +66,7 @@ class RunView:
 
     ``run``: its record.
     ``base``: the definition it is pinned to.
-    ``laboratory``: the version of the laboratory's laboratory that it goes by.
+    ``laboratory``: the version of the course's laboratory that it goes by.
     ``definition``: the same under the conventions chosen.
     ``program``: compiled from that.
     ``entries``: its logbook in the order they were saved.

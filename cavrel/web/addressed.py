@@ -5,7 +5,8 @@ from typing import Any
 
 from flask import Blueprint, Flask, abort, g, redirect, request, session, url_for
 
-from cavrel.present import zones
+from cavrel.present import decimals, zones
+from cavrel.service.laboratories import laboratory_of
 from cavrel.store import courses as store
 from cavrel.store.courses import Bench, Course
 from cavrel.store.pool import Connection
@@ -35,6 +36,7 @@ def carry(app: Flask) -> None:
     @app.url_value_preprocessor
     def _said(_endpoint: str | None, values: dict[str, Any] | None) -> None:
         zones.tell_in("")
+        decimals.write_with("point")
         g.said = values.pop("course", "") if values else ""
 
     @app.url_defaults
@@ -55,7 +57,8 @@ def meant(connection: Connection) -> Course | None:
     if course is None and len(found) == 1:
         course = found[0]
     if course is not None:
-        stay(course.slug if g.several else "", course.zone)
+        rules = laboratory_of(connection, course.id, course.version, course.digest).house_rules()
+        stay(course.slug if g.several else "", course.zone, rules.decimal)
         # What a page asks for by itself is not looked at by anybody.
         looked_at = request.method == "GET" and not request.path.endswith(".json")
         if g.several and looked_at and session.get("course") != course.slug:
@@ -63,10 +66,12 @@ def meant(connection: Connection) -> Course | None:
     return course
 
 
-def stay(slug: str, zone: str) -> None:
-    """Let the page's other addresses be those of this course, and its times be told in its zone. ``slug``: empty for the only course."""
+def stay(slug: str, zone: str, decimal: str) -> None:
+    """Let the page's other addresses be those of this course, its times be told in its zone, its decimals be written by its house rule.
+    ``slug``: empty for the only course."""
     g.course = slug
     zones.tell_in(zone)
+    decimals.write_with(decimal)
 
 
 def course_of(connection: Connection) -> tuple[Course, list[Bench]]:

@@ -11,6 +11,7 @@ from flask_compress import Compress
 from flask_wtf.csrf import CSRFError, CSRFProtect, generate_csrf
 from werkzeug.exceptions import HTTPException
 
+from cavrel.present import decimals
 from cavrel.store import settings
 from cavrel.store.pool import Busy, DatabaseAway, Pool, Unkeepable, transaction
 from cavrel.web import access, addressed, assets, compiled, experiments, live, marks, pages, run_import, server
@@ -66,6 +67,7 @@ def create_app(pool: Pool, testing: bool = False) -> Flask:
     app.add_url_rule("/sw.js", view_func=service_worker)
     app.add_url_rule("/token", view_func=token)
     app.after_request(_guard)
+    app.after_request(_decimal_mark)
     app.before_request(server.begin)
     app.after_request(server.end)
     app.before_request(access.guard)
@@ -101,6 +103,12 @@ def _not_by_an_old_one() -> ResponseReturnValue | None:
         "A newer Cavrel has migrated the database. Nothing was saved; what you typed stays in this page and is sent once the newer "
         "one is started. Ask the operator of this server to stop it and start the newer one.",
     )
+
+
+def _decimal_mark(response: Response) -> Response:
+    if decimals.rule() != "point" and response.mimetype == "text/html" and not response.is_streamed:
+        response.set_data(decimals.page(response.get_data(as_text=True)))
+    return response
 
 
 def _guard(response: Response) -> Response:

@@ -9,6 +9,7 @@ from typing import Any
 from flask import Blueprint, Response, abort, current_app, jsonify, render_template, request, stream_with_context
 from flask.typing import ResponseReturnValue
 
+from cavrel.present import decimals
 from cavrel.present import measure as measured
 from cavrel.present.summary import summary
 from cavrel.service import recompute_lock, saving, summaries
@@ -153,4 +154,5 @@ def _fragments(opened: RunView, page: str, whole: bool, before: RunView | None) 
     shown = current_app.extensions["cavrel_pages"].get(name)
     if shown is None:
         return ""
-    return str(shown.follow(opened, Following(detail=detail, whole=whole, before=before)))
+    decimals.write_with(opened.analysis.rules.decimal)
+    return decimals.page(str(shown.follow(opened, Following(detail=detail, whole=whole, before=before))))

@@ -5,7 +5,7 @@ from flask.typing import ResponseReturnValue
 
 from cavrel.core.document.tables import as_csv
 from cavrel.core.errors import CavrelError
-from cavrel.present import export
+from cavrel.present import decimals, export
 from cavrel.web import files
 from cavrel.web.shared import frame, opened_or_404
 
@@ -45,7 +45,10 @@ def table(run: int, name: str) -> ResponseReturnValue:
     found = next((t for t in export.tables_of(opened) if t.name == name), None)
     if found is None:
         abort(404)
-    return file_answer(as_csv(found).encode(), "text/csv; charset=utf-8", f"{export.file_name(opened)}-{name}.csv")
+    comma = decimals.rule() == "comma"
+    return file_answer(
+        as_csv(found, comma).encode(), "text/csv; charset=utf-8", f"{export.file_name(opened)}-{name}.csv"
+    )
 
 
 @pages.get("/runs/<int:run>/package.zip")

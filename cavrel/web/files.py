@@ -9,7 +9,7 @@ from flask import render_template
 from cavrel.core.document.tables import as_csv
 from cavrel.core.errors import CavrelError
 from cavrel.core.laboratory import EMPTY, Laboratory
-from cavrel.present import export, graphs, measure, report
+from cavrel.present import decimals, export, graphs, measure, report
 from cavrel.service.run_view import RunView
 from cavrel.web import forms, setting
 
@@ -56,7 +56,7 @@ def _csv(opened: RunView, wish: Wish) -> bytes:
     chosen = next((t for t in found if t.name == wish.table), None)
     if chosen is None:
         raise CavrelError("--table", f"there is no table '{wish.table}'; there are {', '.join(t.name for t in found)}")
-    return as_csv(chosen).encode()
+    return as_csv(chosen, decimals.rule() == "comma").encode()
 
 
 def _svg(opened: RunView, wish: Wish) -> bytes:
@@ -91,6 +91,7 @@ FORMATS: Mapping[str, tuple[str, Callable[[RunView, Wish], bytes]]] = {
 
 def made(opened: RunView, kind: str, wish: Wish) -> bytes:
     """A run as a file of a format. Raises CavrelError."""
+    decimals.write_with(opened.analysis.rules.decimal)
     return FORMATS[kind][1](opened, wish)
 
 

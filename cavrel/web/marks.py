@@ -11,7 +11,7 @@ from cavrel.core.formula.parse import parse, parse_law
 from cavrel.core.formula.text import typeset
 from cavrel.core.quantity import units
 from cavrel.core.words import counted
-from cavrel.present import zones
+from cavrel.present import decimals, zones
 from cavrel.present.texts import clock, day, moment, now, one_line, paper_day, slug
 
 
@@ -69,6 +69,7 @@ FILTERS = {
 GLOBALS = {
     "now": now,
     "zone_name": zones.name,
+    "decimal_rule": decimals.rule,
     "symbol": symbol,
     "mean_symbol": mean_symbol,
     "u_symbol": u_symbol,

@@ -17,6 +17,7 @@ from weasyprint import CSS, HTML
 from weasyprint.text.fonts import FontConfiguration
 from weasyprint.urls import URLFetcher, URLFetcherResponse
 
+from cavrel.present import decimals
 from cavrel.web import assets
 from cavrel.web.setting import PAPERS
 
@@ -41,7 +42,9 @@ def alone(body: str, title: str, author: str) -> str:
     """A report's HTML as one file that needs no other: its style within, its drawings and formulas as pictures."""
     css = re.sub(r"@page \{.*?\}\s*\}|string-set:[^;]*;", "", _resolved(assets.text("css/paper.css")), flags=re.S)
     style = f"{css}\nbody {{ max-width: 46em; margin: 2em auto; padding: 0 1em; }}"
-    return render_template("report/paper.html", body=_pictures(body), title=title, author=author, style=style)
+    return render_template(
+        "report/paper.html", body=_pictures(decimals.page(body)), title=title, author=author, style=style
+    )
 
 
 class _Shipped(URLFetcher):  # type: ignore[misc]
@@ -75,7 +78,7 @@ def _unpacked(path: Path) -> bytes:
 
 def pdf(body: str, title: str, author: str, paper: str = "a4") -> bytes:
     """A PDF (PDF/UA-1) of a report's HTML. ``paper``: ``a4`` or ``letter``."""
-    page = render_template("report/paper.html", body=_pictures(body), title=title, author=author)
+    page = render_template("report/paper.html", body=_pictures(decimals.page(body)), title=title, author=author)
     fonts, base, fetcher = FontConfiguration(), _HERE + "css/", _Shipped()
     sheets = [
         _faces(),
@@ -103,7 +106,7 @@ def _pictures(body: str) -> str:
 
 def standing(svg: str) -> str:
     """A drawing of a page as a file of its own, with its colours and letters' names in it."""
-    return f'<?xml version="1.0" encoding="UTF-8"?>\n{_styled(svg)}\n'
+    return f'<?xml version="1.0" encoding="UTF-8"?>\n{_styled(decimals.page(svg))}\n'
 
 
 def _picture(svg: str) -> str:

@@ -238,7 +238,7 @@ def _on_paper(number: int, version: int) -> ResponseReturnValue:
             abort(404)
         course = courses.get(connection, run.course)
     assert course is not None
-    stay(run.course_slug, run.zone)
+    stay(run.course_slug, run.zone, "point")
     today = zones.local(datetime.now(timezone.utc)).date()
     size = request.args.get("paper", "a4").lower()
     wish = {

@@ -85,7 +85,7 @@ def change(run: int) -> ResponseReturnValue:
         record = run_store.get(connection, run)
         if record is None:
             abort(404)
-        stay(record.course_slug, record.zone)
+        stay(record.course_slug, record.zone, "point")
         names = {bench.name for bench in courses.benches(connection, record.course)}
         title, bench = request.form.get("title", "").strip(), request.form.get("bench", "")
         if title and title != record.title:

@@ -31,10 +31,12 @@ def form_here(text: str, content: Mapping[str, Any], live: bool) -> str:
         return str(forms.rendered(text, content, live))
 
 
-def pdf_here(page: str, title: str, author: str, paper: str) -> bytes:
-    """A report's HTML as PDF."""
+def pdf_here(page: str, title: str, author: str, paper: str, decimal: str) -> bytes:
+    """A report's HTML as PDF; ``decimal``: the house rule that its numbers are written by."""
+    from cavrel.present import decimals
     from cavrel.web import pdf
 
+    decimals.write_with(decimal)
     with _app().app_context():
         return pdf.pdf(page, title, author, paper)
 
@@ -47,13 +49,15 @@ def form(text: str, content: Mapping[str, Any], live: bool = False) -> str:
 
 def pdf(page: str, title: str, author: str, paper: str) -> bytes:
     """The same in a process of its own. Raises bounded.Over."""
-    made: bytes = bounded.run(PDF, page, title, author, paper)
+    from cavrel.present import decimals
+
+    made: bytes = bounded.run(PDF, page, title, author, paper, decimals.rule())
     return made
 
 
 def paper_here(url: str, run: int, version: int, form: str, size: str) -> bytes:
     """A run's report as PDF: as it stands, or a signed ``version``. Raises CavrelError where there is none."""
-    from cavrel.present import report, zones
+    from cavrel.present import decimals, report, zones
     from cavrel.service.laboratories import laboratory_of
     from cavrel.service.opening import open_run
     from cavrel.store import courses, reports
@@ -69,6 +73,7 @@ def paper_here(url: str, run: int, version: int, form: str, size: str) -> bytes:
             laboratory = laboratory_of(connection, course.id, course.version, course.digest)
             kept = reports.body(connection, run, version)["content"] if signed else None
         zones.tell_in(opened.run.zone)
+        decimals.write_with(opened.analysis.rules.decimal)
         content = kept or report.content(opened)
         body, _ = forms.body(forms.chosen(form, laboratory), content, laboratory)
         page = render_template("report/printed.html", c=content, v=signed, body=body)

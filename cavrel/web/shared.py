@@ -37,7 +37,7 @@ def opened_or_404(run: int) -> RunView:
     found = open_run(pool(), run)
     if found is None:
         abort(404)
-    stay(found.run.course_slug, found.run.zone)
+    stay(found.run.course_slug, found.run.zone, found.analysis.rules.decimal)
     return found
 
 

@@ -59,6 +59,9 @@ class HouseRules(BaseModel):
     rounding: Literal["one_or_two", "one", "two", "pdg"] = Field(
         "one_or_two", description="One significant figure of uncertainty, two if it starts with 1."
     )
+    decimal: Literal["point", "comma"] = Field(
+        "point", description="The mark of most scientific writing in English; either mark is understood when typed."
+    )
     g: Site | Annotated[float, Field(gt=9, lt=10.5)] = Field(
         Site(), description="Free-fall acceleration from latitude and height, or a number in m/s²."
     )
@@ -160,6 +163,7 @@ RULES: Mapping[str, Rule] = {
             "pdg": "by the rule of 354 and 949",
         },
     ),
+    "decimal": Rule(title="Decimal mark", choices={"point": "a point", "comma": "a comma"}),
     "g": Rule(title="g that results are compared with"),
 }
 """Every house rule in words; why its default is what it is stands in the model."""

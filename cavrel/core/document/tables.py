@@ -189,19 +189,24 @@ SIMULATED = "simulated readings"
 """Stands in the row of units, under the first name."""
 
 
-def as_csv(table: Table) -> str:
-    """UTF-8 text: names, then units, then rows; numbers with a point and every figure they have, lines ended as RFC 4180 has it."""
+def as_csv(table: Table, comma: bool = False) -> str:
+    """UTF-8 text: names, then units, then rows; numbers with every figure they have, lines ended as RFC 4180 has it. ``comma``: decimals have
+    one, and cells are set apart by semicolons, as spreadsheets of such countries write and read them."""
     sink = io.StringIO()
-    writer = csv.writer(sink, lineterminator="\r\n")
+    writer = csv.writer(sink, lineterminator="\r\n", delimiter=";" if comma else ",")
     writer.writerow([column.name for column in table.columns])
     units = [column.unit for column in table.columns]
     if table.simulated:
         units[0] = f"{units[0]} ({SIMULATED})" if units[0] else SIMULATED
     writer.writerow(units)
     for row in table.rows:
-        writer.writerow(_written(row))
+        writer.writerow(_written(row, comma))
     return sink.getvalue()
 
 
-def _written(row: Sequence[Cell]) -> list[str]:
-    return ["" if c is None else harmless(c) if isinstance(c, str) else repr(c).removesuffix(".0") for c in row]
+def _written(row: Sequence[Cell], comma: bool) -> list[str]:
+    mark = "," if comma else "."
+    return [
+        "" if c is None else harmless(c) if isinstance(c, str) else repr(c).removesuffix(".0").replace(".", mark)
+        for c in row
+    ]

@@ -22,7 +22,7 @@ def of_readings(analysis: Analysis) -> list[Finding]:
     """Everything worth saying about single readings."""
     findings = _unreadable(analysis)
     for readings in analysis.sheet.inputs:
-        findings += _understood(readings)
+        findings += _understood(readings, analysis.rules.decimal == "comma")
         findings += _decimals(readings)
         findings += _implausible(analysis, readings)
         findings += _over_range(readings)
@@ -47,13 +47,14 @@ def _unreadable(analysis: Analysis) -> list[Finding]:
     return findings
 
 
-def _understood(readings: InputReadings) -> list[Finding]:
-    """Readings that can be meant in two ways, and numbers of things or events that are no whole number."""
+def _understood(readings: InputReadings, comma: bool) -> list[Finding]:
+    """Readings that can be meant in two ways, and numbers of things or events that are no whole number. ``comma``: the course's decimal mark
+    is one, so that nobody is asked what it meant."""
     spec = readings.spec
     findings = []
     for place, reading in readings.readings.items():
         say = []
-        if reading.doubt:
+        if reading.doubt and not comma:
             gauge = readings.gauge_at(*place)
             wanted = decimals_of(gauge.least_count, reading.unit) if gauge and gauge.least_count else None
             if wanted != reading.decimals:

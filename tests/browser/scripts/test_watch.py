@@ -125,3 +125,16 @@ def test_nothing_is_filled_where_every_cell_is(bare: Bare, page: Page) -> None:
     presses(page, 0, 1, 1, 1)
     assert (value(page, 1), value(page, 2)) == ("9", "9")
     assert timing(bare)["slot"] == ""
+
+
+def test_a_course_with_a_decimal_comma_gets_one_from_the_watch(bare: Bare) -> None:
+    bare.page.clock.install()
+    page = bare.open(BODY)
+    page.evaluate("document.body.dataset.decimal = 'comma'")
+    page.evaluate("async () => { window.watch = await import('/js/watch.js'); }")
+    page.clock.pause_at(page.evaluate("Date.now() + 1000") / 1000)
+    page.evaluate("watch.start()")
+    page.focus("#out")
+    presses(page, 0, 1500, 1400, 1610)
+    assert value(page, 1) == "4,51"
+    assert page.locator("#watch-time").inner_text() == "4,51"

@@ -1,6 +1,7 @@
 // The simulated apparatus: shows what the cell in use is read from, and moves it; long because each scene is one. The numbers come from the server; a person reads them
 // off the drawing, whose label says its state to the nearest mark.
 import { beep, hum } from "./beep.js";
+import { written } from "./decimals.js";
 import { keep } from "./keep.js";
 import { commit } from "./sheet.js";
 import { MOTIONS, QUARTERS, SIGNS } from "./indicators.js";
@@ -75,7 +76,7 @@ function point(value) {
   if (!face || !m.way) return "";
   const decimals = m.decimals ?? 0;
   const nearest = Math.round(value / m.step);
-  const text = (nearest * m.step).toFixed(decimals);
+  const text = written((nearest * m.step).toFixed(decimals));
   for (const part of face.querySelectorAll(".moves")) {
     if (m.way === "along") part.setAttribute("transform", `translate(${(m.at + m.per * value).toFixed(2)} ${m.y})`);
     else if (m.way === "up") part.setAttribute("transform", `translate(0 ${(m.at + m.per * value).toFixed(2)})`);
@@ -280,7 +281,7 @@ function aslant() {
       part.setAttribute("transform", `rotate(${seen.toFixed(2)} ${m.x} ${m.y})`);
     }
     const seen = shown.data.last + off / m.per;
-    const nearest = (Math.round(seen / m.step) * m.step).toFixed(m.decimals);
+    const nearest = written((Math.round(seen / m.step) * m.step).toFixed(m.decimals));
     const square = Math.abs(off) < 0.1;
     by("bench-state").textContent = square ? "the pointer covers its image" : `the image stands ${off > 0 ? "left" : "right"} of the pointer`;
     const face = by("bench-face").querySelector("svg");

@@ -1,6 +1,7 @@
 // The caller: beeps, flashes and moves the cursor on at every interval; or lets a wait pass. Beat n belongs to row n after the row it was
 // started at, whether or not its reading was taken: a missed one leaves a gap. It keeps its start, so that a reload loses no beat.
 import { beep } from "./beep.js";
+import { written } from "./decimals.js";
 import { keep } from "./keep.js";
 import { cell, commit, enter } from "./sheet.js";
 import { now as benchNow, realTime } from "./time.js";
@@ -47,7 +48,7 @@ function call(n) {
   const row = running.row + n;
   const time = inRow(now.time?.key, row);
   if (time && !time.value.trim()) {
-    time.value = ((n * now.every) / now.time.factor).toFixed(now.time.decimals);
+    time.value = written(((n * now.every) / now.time.factor).toFixed(now.time.decimals));
     commit(time, { by: "caller" });
   }
   const reading = inRow(now.reads, row);

@@ -1,5 +1,6 @@
 // The frame counter: steps through a film that stays on this device, or counts along with one that runs elsewhere; the frames between two marks go
 // into the cell that takes them, or their time where the cell is a time.
+import { written } from "./decimals.js";
 import { keep } from "./keep.js";
 import { cell, commit, enter, fillable, nextFor } from "./sheet.js";
 
@@ -31,7 +32,7 @@ function show() {
   by("frames-last").disabled = first === null || gone <= 0 || !input;
   const r = rate();
   by("frames-said").textContent = !(r > 0) ? "enter a number of frames per second" : first === null
-    ? "step to the last frame at rest and mark it" : `${gone} ${gone === 1 ? "frame" : "frames"} since the mark at ${first}: ${(gone / r).toFixed(3)} s`;
+    ? "step to the last frame at rest and mark it" : `${gone} ${gone === 1 ? "frame" : "frames"} since the mark at ${first}: ${written((gone / r).toFixed(3))} s`;
   const film = by("frames-video");
   if (!film.hidden && r > 0) film.currentTime = (at() + 0.5) / r; // the middle of a frame: no rounding falls into the next
   document.dispatchEvent(new CustomEvent("cavrel:frame"));
@@ -47,7 +48,7 @@ function markLast() {
   const input = active();
   const gone = at() - first;
   if (!input || gone <= 0) return;
-  const text = isTime(input) ? (gone / rate()).toFixed(3) : String(gone);
+  const text = isTime(input) ? written((gone / rate()).toFixed(3)) : String(gone);
   keep("timer", "timer:", { frames: gone, rate: rate(), slot: input.dataset.slot });
   input.value = text;
   commit(input, { by: "frames" });

@@ -1,4 +1,5 @@
 // Live samples: the page listens for a sensor, shows what comes, and keeps it when told to. What came is in the database meanwhile.
+import { written } from "./decimals.js";
 import { keep } from "./keep.js";
 import { drawSamples } from "./samples.js";
 
@@ -42,7 +43,7 @@ function show() {
   button.textContent = take.listening ? "Stop" : many ? "Listen again" : "Listen for a sensor";
   by("keep-live").hidden = take.listening || many < 2;
   by("live-said").textContent = take.listening
-    ? many ? `${many} samples, to ${take.times.at(-1).toFixed(2)} s` : "listening; a sensor may send now"
+    ? many ? `${many} samples, to ${written(take.times.at(-1).toFixed(2))} s` : "listening; a sensor may send now"
     : many ? `${many} samples came` : "";
   const canvas = by("live-trace");
   canvas.hidden = !many;

@@ -1,5 +1,6 @@
 // The deck: a stopwatch that counts laps, stops itself at the last one and drops its time into the active cell.
 import { beep } from "./beep.js";
+import { written } from "./decimals.js";
 import { keep } from "./keep.js";
 import { cell, commit, enter, fillable, nextFor } from "./sheet.js";
 import { benchTime, now as benchNow, speed } from "./time.js";
@@ -66,7 +67,7 @@ function show() {
     count.append(number, ` of ${n} ${plural}`);
   } else count.textContent = started === null ? `press at the start and after ${n} ${plural}` : `you count ${n} ${plural}`;
   const last = laps.length ? (laps.at(-1) - (laps.at(-2) ?? 0)) / 1000 : null;
-  by("watch-last").textContent = last === null ? "" : `last ${deck.dataset.lap} ${last.toFixed(2)} s`;
+  by("watch-last").textContent = last === null ? "" : `last ${deck.dataset.lap} ${written(last.toFixed(2))} s`;
   const go = by("watch-go");
   const lap = deck.dataset.lap[0].toUpperCase() + deck.dataset.lap.slice(1);
   go.firstChild.textContent = started === null ? "Start " : counting() ? `${lap} ` : "Stop ";
@@ -75,7 +76,7 @@ function show() {
 
 function tick() {
   if (started === null) return;
-  by("watch-time").textContent = ((benchNow() - started) / 1000).toFixed(2);
+  by("watch-time").textContent = written(((benchNow() - started) / 1000).toFixed(2));
   frame = requestAnimationFrame(tick);
 }
 
@@ -127,13 +128,13 @@ function countDown(pressed) {
 function stopCountdown() {
   down.forEach(clearTimeout);
   down = null;
-  by("watch-time").textContent = (0).toFixed(2);
+  by("watch-time").textContent = written((0).toFixed(2));
   show();
 }
 
 function stop() {
   const seconds = laps.at(-1) / 1000;
-  const text = seconds.toFixed(decimals);
+  const text = written(seconds.toFixed(decimals));
   const input = active();
   record(false, input?.dataset.slot ?? "");
   finish();
@@ -165,7 +166,7 @@ function spoilt() {
   if (!laps.length) laps = [Math.round(seconds * 10000) / 10];
   record(true, active()?.dataset.slot ?? "");
   finish();
-  by("watch-time").textContent = (0).toFixed(2);
+  by("watch-time").textContent = written((0).toFixed(2));
 }
 
 /** What this clock can tell apart, and what a hand at it errs by: the smaller number is not the accuracy. */
@@ -178,7 +179,7 @@ function sayAccuracy() {
     before = now;
   }
   const line = by("watch-true");
-  const steps = Number.isFinite(least) ? `this clock steps by ${least < 0.095 ? "less than 0.1" : least.toFixed(1)} ms` : "";
+  const steps = Number.isFinite(least) ? `this clock steps by ${least < 0.095 ? "less than 0.1" : written(least.toFixed(1))} ms` : "";
   line.textContent = [steps, line.dataset.thumb ? `reaction time about ${line.dataset.thumb}` : ""].filter(Boolean).join("; ");
 }
 
