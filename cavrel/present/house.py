@@ -37,25 +37,6 @@ READINGS = {
 }
 """Of the worked example, ``catalogue/house.toml``."""
 
-_EXAMPLES = {
-    "repeats": "Ten swings timed five times: 14.82, 14.91, 14.78, 14.95, 14.84 s. One period:",
-    "pool": "A ball dropped three times from each of three heights. Its time from the first:",
-    "student": "The same five timings. One period, with 95 %:",
-    "resolution": "A width read once, 6.3 cm, on a rule with millimetres:",
-    "stated": "“50.00 ± 0.25 g”, as the maker of a mass prints it:",
-    "weights": "A spring under five loads, the third known four times worse than the others. Its slope:",
-    "fit_uncertainty": "The same five loads. Slope:",
-    "abscissae": "The same five loads, each force known to 0.1 N. Slope:",
-    "origin": "The same five loads; no load should mean no stretch. Slope:",
-    "percent_error": "g = 9.62 m/s² from a pendulum:",
-    "combine": "47.2 ± 0.3 Ω by the bridge, 48.6 ± 0.9 Ω by the meter. Both together:",
-    "difference": "The same two resistances differ by:",
-    "acceptable": "g = 9.62 m/s² from a pendulum:",
-    "rounding": "One period of the five timings, and the ball's time:",
-    "decimal": "One period of the five timings:",
-    "g": "g = 9.62 m/s² from a pendulum, compared with",
-}
-
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Choice:
@@ -71,7 +52,8 @@ class Choice:
 class Shown:
     """A house rule.
 
-    ``name``, ``title``: of the rule.
+    ``name``, ``title``, ``subject``: of the rule.
+    ``now``: the choice in force, in words.
     ``why``: its default is what it is.
     ``example``: what is computed.
     ``choices``: none where a value is typed.
@@ -81,6 +63,8 @@ class Shown:
 
     name: str
     title: str
+    subject: str
+    now: str
     why: str
     example: str
     choices: tuple[Choice, ...]
@@ -111,8 +95,10 @@ def _shown(text: str) -> tuple[Shown, ...]:
             Shown(
                 name=name,
                 title=rule.title,
+                subject=rule.subject,
+                now=rule.choice(rules[name]) + {"acceptable": " %", "g": ""}.get(name, ""),
                 why=HouseRules.model_fields[name].description or "",
-                example=_EXAMPLES[name],
+                example=rule.example,
                 choices=choices,
                 makes="" if choices else _made(name, rules),
                 value=json.dumps(rules[name]),
@@ -136,10 +122,9 @@ def _made(name: str, rules: Mapping[str, Any]) -> str:
         return f"{off} off, {'acceptable' if abs(verdict.percent) <= analysis.rules.acceptable else 'not acceptable'}"
     if name == "difference":
         return f"{significant(abs(verdict_of(analysis, analysis.results['R_b']).percent), 3)} %"
-    of = {"resolution": "width", "stated": "mass", "combine": "R", "pool": "first"}.get(name)
-    if of is None:
-        of = "T" if name in ("repeats", "student", "rounding", "decimal") else "s"
-    result = analysis.results[of]
+    if not RULES[name].shows:
+        return ""
+    result = analysis.results[RULES[name].shows]
     said = result.measured(analysis.rules.rounding).text()
     if name == "decimal":
         return decimals.example(said, analysis.rules.decimal)

@@ -91,7 +91,7 @@ def _beat(opened: RunView, fills: tuple[str, ...]) -> dict[str, Any]:
         spec = opened.program.input_of.get(key)
         if spec is None or spec.series is None:
             continue
-        if ROLES[spec.role].chosen and spec.unit.dimension == second:
+        if spec.chosen and spec.unit.dimension == second:
             decimals = decimals_of(spec.gauge.least_count, spec.unit) if spec.gauge and spec.gauge.least_count else 0
             found["time"] = {"key": key, "factor": spec.unit.factor, "decimals": decimals}
         elif ROLES[spec.role].wanted and found["reads"] is None:

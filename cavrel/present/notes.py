@@ -13,17 +13,6 @@ from cavrel.core.words import counted
 from cavrel.present.texts import moment
 from cavrel.service.run_view import RunView
 
-READING_CODES = (
-    "unreadable",
-    "two-ways",
-    "not-counted",
-    "decimals-fewer",
-    "decimals-more",
-    "implausible",
-    "over-range",
-    "stands-apart",
-    "miscount",
-)
 _TONE = {"danger": "danger", "caution": "suspect", "note": "caution"}
 
 
@@ -72,10 +61,8 @@ def of_finding(finding: Finding) -> Note:
     elif finding.rows_out:
         many = " ".join(f"{series}.{row}" for series, row in finding.rows_out)
         acts = [Act(f"Leave out the {counted(len(finding.rows_out), 'point')}…", "leave-out-all", many)]
-    elif finding.code in READING_CODES:
-        slot = finding.slot
-        place = str(replace(slot, trial=slot.trial or 1)) if slot is not None else finding.at
-        acts = [Act("Go to it", "go", place)]
+    elif (slot := finding.slot) is not None and slot.name:
+        acts = [Act("Go to it", "go", str(replace(slot, trial=slot.trial or 1)))]
     if finding.seen or finding.row_out:
         acts.append(Act("Keep", "stands", f"{finding.code}@{finding.at}", finding.seen))
     return Note(

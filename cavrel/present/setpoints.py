@@ -50,7 +50,7 @@ def set_points(opened: RunView) -> list[SetPoints]:
     """Every column that is set, with its pegs."""
     found = []
     for key, spec in opened.program.input_of.items():
-        if spec.role != "set" or spec.series is None or spec.series in opened.state.run.plan.without:
+        if not spec.chosen or spec.series is None or spec.series in opened.state.run.plan.without:
             continue
         planned = opened.state.run.plan.settings.get(key)
         texts = list(planned) if planned else _taken(opened, key) or _usual(opened, key)

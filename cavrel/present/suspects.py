@@ -158,7 +158,7 @@ def _again(opened: RunView, suspect: Suspect) -> list[Act]:
         return []
     row = 1 if quantity or len(parts) < 3 else int(parts[2])
     slot = f"quantities.{key}" if quantity else f"{key}.{row}"
-    if spec.role == "set" or spec.exact or spec.whole:
+    if spec.chosen or spec.exact or spec.whole:
         return [Act(label="Go to it", act="again", slot=f"{slot}.1")]
     run = opened.state.run
     cells = [run.quantities.get(key)] if quantity else run.series.get(spec.series or "", {}).get(spec.name, [])

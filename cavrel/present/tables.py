@@ -147,10 +147,10 @@ def _typed_heads(opened: RunView, series: str, column: str, body: Column) -> lis
         foot = f"{gauge.label} {least}" if least else gauge.label
     unit = units.pretty(body.unit or "")
     if wide == 1:
-        return [Head(kind=body.role, name=column, trial=None, unit=unit, foot=foot, label=body.label)]
+        return [Head(kind=body.column_role.shown_as, name=column, trial=None, unit=unit, foot=foot, label=body.label)]
     return [
         Head(
-            kind=body.role,
+            kind=body.column_role.shown_as,
             name=column,
             trial=i + 1,
             unit=unit,

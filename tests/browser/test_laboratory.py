@@ -70,9 +70,12 @@ def test_a_form_half_filled_survives_a_crash_of_the_server(page: Page, server: S
 def test_a_rule_shows_what_it_makes_before_it_is_kept(page: Page, server: Server) -> None:
     laboratory(page, server)
     rounding = page.locator("#rule-rounding")
+    rounding.locator("summary").click()
     rounding.locator("input[value='\"two\"']").check()
+    expect(rounding.locator("summary")).to_contain_text("two")
     expect(page.locator("#rule-stated")).to_contain_text("50.00 ± 0.25")
     expect(page.locator("#rule-g")).to_contain_text("compared with 9.8147")
+    page.locator("#rule-g summary").click()
     page.get_by_label("g in metres per second squared").fill("9.75")
     page.keyboard.press("Tab")
     expect(page.locator("#rule-g")).to_contain_text("compared with 9.7500")

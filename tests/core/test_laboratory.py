@@ -129,8 +129,8 @@ def test_changes_in_words() -> None:
         "old tape: used by default yes → no, least count 5 mm → 1 mm",
         "scale added",
         "green spring removed",
-        "Figures of an uncertainty: one, and two where the first is a 1 → one",
         "g that results are compared with: latitude 45°, height 0 m → 9.81",
+        "Figures of an uncertainty: one, and two where the first is a 1 → one",
     ]
     assert changes(after, after) == []
 

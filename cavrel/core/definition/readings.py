@@ -93,6 +93,11 @@ class Role:
     wanted: bool = False
     chosen: bool = False
 
+    @property
+    def shown_as(self) -> str:
+        """How the table shows such a column: ``set``, ``measured`` or ``derived``."""
+        return "set" if self.chosen else "measured" if self.typed else "derived"
+
 
 ROLES = {
     "set": Role(typed=True, chosen=True),

@@ -76,11 +76,17 @@ class Rule:
     """A house rule in words.
 
     ``title``: what it is about.
+    ``subject``: under which the laboratory lists it.
     ``choices``: value -> words; empty where it is a number or a place.
+    ``example``: what of the worked example it is shown on, in words; empty where it is shown on none.
+    ``shows``: the result of the worked example that it moves.
     """
 
     title: str
+    subject: str
     choices: Mapping[Any, str] = field(default_factory=dict)
+    example: str = ""
+    shows: str = ""
 
     @property
     def free(self) -> bool:
@@ -96,38 +102,57 @@ class Rule:
 
 RULES: Mapping[str, Rule] = {
     "repeats": Rule(
+        subject="Repeated readings",
         title="Uncertainty of repeated readings",
         choices={
             "sem": "the standard error of their mean",
             "sd": "their standard deviation",
             "half_range": "half their range",
         },
+        example="Ten swings timed five times: 14.82, 14.91, 14.78, 14.95, 14.84 s. One period:",
+        shows="T",
     ),
     "pool": Rule(
+        subject="Repeated readings",
         title="Rows with similar scatter",
         choices={"auto": "pooled if a test allows it", "always": "always pooled", "never": "each row its own"},
+        example="A ball dropped three times from each of three heights. Its time from the first:",
+        shows="first",
     ),
     "student": Rule(
+        subject="Repeated readings",
         title="95 % intervals from few trials",
         choices={True: "Student's factor", False: "the factor of many trials, 1.96"},
+        example="The same five timings. One period, with 95 %:",
+        shows="T",
     ),
     "resolution": Rule(
+        subject="A single reading",
         title="Uncertainty of one reading of a scale",
         choices={
             "half_rectangular": "anywhere within half a step, so a step / √12",
             "full_rectangular": "anywhere within a whole step, so a step / √3",
             "half_standard": "half a step",
         },
+        example="A width read once, 6.3 cm, on a rule with millimetres:",
+        shows="width",
     ),
     "stated": Rule(
+        subject="A single reading",
         title="A typed ±",
         choices={"standard": "is a standard uncertainty", "limit": "is a limit, so it is divided by √3"},
+        example="“50.00 ± 0.25 g”, as the maker of a mass prints it:",
+        shows="mass",
     ),
     "weights": Rule(
+        subject="Graphs and lines",
         title="Points of a graph",
         choices={"known": "count by how well they are known", "equal": "all count alike"},
+        example="A spring under five loads, the third known four times worse than the others. Its slope:",
+        shows="s",
     ),
     "fit_uncertainty": Rule(
+        subject="Graphs and lines",
         title="± of a slope",
         choices={
             "larger": "from error bars or from the scatter, whichever is larger",
@@ -135,26 +160,52 @@ RULES: Mapping[str, Rule] = {
             "scatter": "from the scatter about the line",
             "extreme_lines": "from the steepest and the shallowest line",
         },
+        example="The same five loads. Slope:",
+        shows="s",
     ),
     "abscissae": Rule(
+        subject="Graphs and lines",
         title="Error bars along x",
         choices={"auto": "count when they matter", "york": "always count", "ignore": "are left out"},
+        example="The same five loads, each force known to 0.1 N. Slope:",
+        shows="s",
     ),
     "origin": Rule(
+        subject="Graphs and lines",
         title="A line that should pass through the origin",
         choices={"free": "has its intercept fitted and judged", "forced": "is forced through it"},
+        example="The same five loads; no load should mean no stretch. Slope:",
+        shows="s",
     ),
-    "percent_error": Rule(title="Percent error", choices={"unsigned": "without a sign", "signed": "with its sign"}),
+    "percent_error": Rule(
+        subject="Comparison",
+        title="Percent error",
+        choices={"unsigned": "without a sign", "signed": "with its sign"},
+        example="g = 9.62 m/s² from a pendulum:",
+    ),
     "combine": Rule(
+        subject="Comparison",
         title="Two values of one thing",
         choices={"weighted": "are averaged by how well they are known", "plain": "are averaged alike"},
+        example="47.2 ± 0.3 Ω by the bridge, 48.6 ± 0.9 Ω by the meter. Both together:",
+        shows="R",
     ),
     "difference": Rule(
+        subject="Comparison",
         title="Percent difference of two measured values",
         choices={"mean": "is taken of their mean", "second": "is taken of the better method's"},
+        example="The same two resistances differ by:",
     ),
-    "acceptable": Rule(title="Percent error that passes as acceptable"),
+    "acceptable": Rule(
+        subject="Comparison", title="Percent error that passes as acceptable", example="g = 9.62 m/s² from a pendulum:"
+    ),
+    "g": Rule(
+        subject="Comparison",
+        title="g that results are compared with",
+        example="g = 9.62 m/s² from a pendulum, compared with",
+    ),
     "rounding": Rule(
+        subject="Numbers",
         title="Figures of an uncertainty",
         choices={
             "one_or_two": "one, and two where the first is a 1",
@@ -162,8 +213,15 @@ RULES: Mapping[str, Rule] = {
             "two": "two",
             "pdg": "by the rule of 354 and 949",
         },
+        example="One period of the five timings, and the ball's time:",
+        shows="T",
     ),
-    "decimal": Rule(title="Decimal mark", choices={"point": "a point", "comma": "a comma"}),
-    "g": Rule(title="g that results are compared with"),
+    "decimal": Rule(
+        subject="Numbers",
+        title="Decimal mark",
+        choices={"point": "a point", "comma": "a comma"},
+        example="One period of the five timings:",
+        shows="T",
+    ),
 }
 """Every house rule in words; why its default is what it is stands in the model."""

@@ -6,6 +6,7 @@ from functools import cached_property
 
 from cavrel.core.definition import Definition, Timer
 from cavrel.core.definition.instrument import MeasuringInstrument
+from cavrel.core.definition.readings import ROLES
 from cavrel.core.definition.reference import ReferenceValue
 from cavrel.core.fit.models import Model
 from cavrel.core.formula.evaluate import Compiled
@@ -61,6 +62,11 @@ class Input:
     difference: bool = False
     step: Compiled | None = None
     listed: bool = False
+
+    @property
+    def chosen(self) -> bool:
+        """The bench decides what it shall be: a set column of whatever role."""
+        return self.role in ROLES and ROLES[self.role].chosen
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -25,11 +25,11 @@ def setup_of(run: RunDocument, planner: Planner) -> Setup:
         for column, cells in columns.items():
             spec = program.input_of.get(f"{series}.{column}")
             texts = [trials(cell)[0].strip() for cell in cells]
-            if spec is not None and spec.role == "set" and texts and all(texts):
+            if spec is not None and spec.chosen and texts and all(texts):
                 settings[spec.key] = texts
     for key, planned in run.plan.settings.items():
         spec = program.input_of.get(key)
-        if spec is None or spec.role != "set":
+        if spec is None or not spec.chosen:
             raise RunError(f"plan.settings.{key}", "the experiment sets no such column")
         settings[key] = [text.strip() for text in planned if text.strip()]
     for key in run.plan.trials:

@@ -17,7 +17,7 @@ from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.definition.steps import Derived, FitStep, ResultStep
 from cavrel.core.document import recipe
 from cavrel.core.errors import CavrelError
-from cavrel.core.fit.models import Line, Model, Tangent
+from cavrel.core.fit.models import Line, Model, Proportional, Tangent
 from cavrel.core.formula import published
 from cavrel.core.formula.nodes import Node
 from cavrel.core.formula.parse import parse
@@ -58,7 +58,8 @@ class _Notebook:
         self.do(recipe.READ)
         self.do(self.accepted())
         self.say("## How curves are fitted, and how their parameters follow what was read")
-        self.do(recipe.FIT)
+        fits = [*self.analysis.fits.values(), *self.analysis.means.values()]
+        self.do(recipe.fit_cell(dict(known for fit in fits if (known := _curve(fit)) is not None)))
         if any(f"{name}(" in self.formulas() for name in ("water_density", "sound_speed", "nagaoka")):
             self.do(self.published())
         self.say("## From the readings to the results")
@@ -190,7 +191,7 @@ class _Notebook:
         fit = self.analysis.fits.get(step.name) or self.analysis.means.get(step.name)
         if fit is None or not fit.made:
             return
-        model = _model(fit)
+        model = _curve(fit)
         if model is None or fit.source == "extreme lines" or not fit.parameter_sensitivity.size:
             self.taken_over(step, fit)
             return
@@ -205,9 +206,9 @@ class _Notebook:
         origin = float(shape.x0 if isinstance(shape, Tangent) else shape.origin) if shape is not None else 0.0
         count = fit.parameter_sensitivity.shape[0]
         given = {
-            "model": model if not (model == "line" and count == 1) else "proportional",
+            "model": model[0],
             "names": list(fit.parameters),
-            "origin": origin or (1.0 if model == "power" else 0.0),
+            "origin": origin,
             "start": [float(v) for v in fit.theta[:count]],
             "source": fit.source,
             "counted": fit.counted,
@@ -263,17 +264,16 @@ class _Notebook:
         return f"cavrel = {found!r}\n\n{recipe.COMPARE}"
 
 
-def _model(fit: FitAnalysis) -> str | None:
-    """The name of a curve that the notebook knows."""
+def _curve(fit: FitAnalysis) -> tuple[str, tuple[str, str]] | None:
+    """What the notebook calls a fit's curve, and its recipe; None where its parameters are taken over as they were found."""
     shape: Model | None = fit.shape
-    if isinstance(shape, Line):
-        return "line"
-    key = getattr(shape, "key", "")
-    if key == "rise":
-        return "rise" if len(fit.parameters) == 3 else "rise from zero"
-    if key == "damped" and fit.unbounded:
+    if shape is None or (fit.unbounded and shape.key == "damped"):
         return None  # nothing fades within its uncertainty: the time it takes has a lower end only
-    return key if key in recipe.KNOWN else None
+    if isinstance(shape, Line) and fit.parameter_sensitivity.shape[0] == 1:
+        shape = Proportional()
+    if shape.recipe is None:
+        return None
+    return f"{shape.key}({', '.join(shape.names)})", shape.recipe
 
 
 def _comment(text: str) -> str:

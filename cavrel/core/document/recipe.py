@@ -1,7 +1,6 @@
 """The Python that every notebook holds: how its tables are read, how a curve is fitted, how results are compared. It is text, run by others."""
 
-KNOWN = {"proportional", "mean", "parabola", "exponential", "power", "damped", "tangent"}
-"""Curves that are fitted anew, besides the straight line and the rise, by the key of their model."""
+from collections.abc import Mapping
 
 IMPORTS = """
 import csv, io, math
@@ -66,28 +65,9 @@ def combined(weights, widened):
     return nominal + (mean - nominal) * widened
 """
 
-FIT = """
+_FIT = """
 MODELS = {  # y over x from the parameters p about an origin o; and the parameters as they are named
-    "line": (lambda x, p, o: p[0] * (x - o) + p[1], lambda p, o: [p[0], p[1] - p[0] * o]),
-    "proportional": (lambda x, p, o: p[0] * x, lambda p, o: [p[0], 0 * p[0]]),
-    "mean": (lambda x, p, o: p[0] + 0 * x, lambda p, o: [p[0]]),
-    "parabola": (
-        lambda x, p, o: (p[0] * (x - o) + p[1]) * (x - o) + p[2],
-        lambda p, o: [p[0], p[1] - 2 * p[0] * o, p[2] - p[1] * o + p[0] * o * o],
-    ),
-    "exponential": (lambda x, p, o: p[0] * np.exp(p[1] * (x - o)), lambda p, o: [p[0] * um.exp(-p[1] * o), p[1]]),
-    "power": (lambda x, p, o: p[0] * (x / o) ** p[1], lambda p, o: [p[0] * o ** -p[1], p[1]]),
-    "rise": (
-        lambda x, p, o: p[2] - p[0] * np.exp(-(x - o) / p[1]),
-        lambda p, o: [p[0] * um.exp(o / p[1]), p[1], p[2] - p[0] * um.exp(o / p[1])],
-    ),
-    "damped": (  # p[1] is the rate of fading, zero where nothing fades
-        lambda x, p, o: p[0] * np.exp(-(x - o) * p[1]) * np.cos(2 * np.pi * (x - o) / p[2] + p[3]) + p[4],
-        lambda p, o: [p[0] * um.exp(p[1] * o), 1 / p[1], p[2], turned(p[3] - 2 * np.pi * o / p[2]), p[4]],
-    ),
-    "tangent": (lambda x, p, o: (p[2] * (x - o) + p[0]) * (x - o) + p[1], lambda p, o: list(p)),
-    "rise from zero": (lambda x, p, o: -p[0] * np.expm1(-x / p[1]), lambda p, o: list(p)),
-}
+CURVES}
 
 
 def turned(phase):
@@ -134,11 +114,11 @@ def fit(x, y, weights, both, model, names, origin, start, source, counted):
     else:  # error bars along both axes: the line with the least sum of squared distances in units of their deviations
         v_x, v_y, v_xy = both
 
-        local = x_n - (origin if model == "line" else 0.0)
+        local = x_n - (origin if len(p) == 2 else 0.0)
 
         def level(slope):
             of_each = 1 / (v_y + slope**2 * v_x - 2 * slope * v_xy)
-            return of_each, of_each @ (y_n - slope * local) / of_each.sum() if model == "line" else 0.0
+            return of_each, of_each @ (y_n - slope * local) / of_each.sum() if len(p) == 2 else 0.0
 
         def rising(slope):  # the derivative of that sum by the slope
             of_each, height = level(slope)
@@ -149,8 +129,8 @@ def fit(x, y, weights, both, model, names, origin, start, source, counted):
         slope = brentq(rising, min(near), max(near), xtol=1e-300, rtol=1e-15)
         p = np.array([slope, level(slope)[1]][: len(p)])
         w = 1 / (v_y + p[0] ** 2 * v_x - 2 * p[0] * v_xy)
-        u = local - (w @ local / w.sum() if model == "line" else 0.0)
-        v = y_n - (w @ y_n / w.sum() if model == "line" else 0.0)
+        u = local - (w @ local / w.sum() if len(p) == 2 else 0.0)
+        v = y_n - (w @ y_n / w.sum() if len(p) == 2 else 0.0)
         adjusted = x_n - u + w * (u * v_y + p[0] * v * v_x - (p[0] * u + v) * v_xy)
     variables = sorted({v for n in (*x, *y) for v in getattr(n, "derivatives", {})}, key=id)
     by_p, by_x = derivatives(f, adjusted, p, origin)
@@ -190,6 +170,13 @@ def fit(x, y, weights, both, model, names, origin, start, source, counted):
         found.append(number)
     return dict(zip(names, named(found, origin)))
 """
+
+
+def fit_cell(curves: Mapping[str, tuple[str, str]]) -> str:
+    """How curves are fitted, with the recipes (`core.fit.models`) of those that a notebook needs, by name."""
+    lines = (f"    {name!r}: (lambda x, p, o: {y}, lambda p, o: {named})," for name, (y, named) in curves.items())
+    return _FIT.replace("CURVES", "".join(f"{line}\n" for line in lines))
+
 
 PUBLISHED = """
 from scipy import special

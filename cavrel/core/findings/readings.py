@@ -83,7 +83,7 @@ def _decimals(readings: InputReadings) -> list[Finding]:
     """Readings written with other decimals than the instrument gives; one remark for each column and kind."""
     spec = readings.spec
     # What is given, set or counted has the digits that it was given, set or counted with.
-    chosen = spec.exact or spec.role == "set" or spec.whole or spec.count
+    chosen = spec.exact or spec.chosen or spec.whole or spec.count
     if chosen or spec.gauge is None or spec.gauge.least_count is None:
         return []
     found: dict[str, list[tuple[tuple[int, int], Reading]]] = {"fewer": [], "more": []}

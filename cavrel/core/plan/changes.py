@@ -97,7 +97,7 @@ def _repeated(analysis: Analysis, setup: Setup) -> list[Input]:
     """Inputs that are read by an eye or a hand and could be read again."""
     found = []
     for spec in analysis.program.inputs:
-        if spec.exact or spec.extract or spec.role == "set" or spec.series in setup.planned.without:
+        if spec.exact or spec.extract or spec.chosen or spec.series in setup.planned.without:
             continue
         if spec.series is None and (spec.default is not None or spec.name in setup.planned.quantities):
             continue
@@ -135,7 +135,7 @@ def settings_of(analysis: Analysis, series: str) -> dict[str, np.ndarray]:
     return {
         spec.key: analysis.nominal[spec.key][0]
         for spec in analysis.program.inputs
-        if spec.series == series and spec.role == "set"
+        if spec.series == series and spec.chosen
     }
 
 

@@ -63,7 +63,7 @@ def work(analysis: Analysis, planned: Planned) -> tuple[float, float, float]:
     for spec in analysis.program.inputs:
         if spec.series in planned.without or (spec.series is None and spec.name in planned.quantities):
             continue
-        if spec.series is not None and spec.role == "set":
+        if spec.series is not None and spec.chosen:
             setting += SETTING * _taken(analysis, spec)
         elif spec.series is not None or spec.default is None:
             reading += _reading(analysis, spec, timed)
@@ -158,7 +158,7 @@ def _hands(analysis: Analysis, spec: Input, planned: Planned) -> float:
         spec.series is None and (spec.name in planned.quantities or spec.default is not None)
     ):
         return 0.0
-    if spec.series is not None and spec.role == "set":
+    if spec.series is not None and spec.chosen:
         return SETTING * _taken(analysis, spec) / 60
     return _reading(analysis, spec, _timed(analysis)) / 60
 

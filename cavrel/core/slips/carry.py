@@ -383,4 +383,4 @@ def weighing(fit: FitAnalysis, left: Array) -> Array:
 
 
 def _set(spec: Input) -> bool:
-    return spec.role == "set"
+    return spec.chosen

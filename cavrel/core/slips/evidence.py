@@ -312,7 +312,7 @@ def of_analysis(analysis: Analysis, repeats: dict[str, Repeats]) -> Features:
     odd = sum(
         float(uneven(analysis.values[spec.key].value[None, :])[0])
         for spec in analysis.program.inputs
-        if spec.role == "set" and spec.key in analysis.values
+        if spec.chosen and spec.key in analysis.values
     )
     return Features(
         repeats=repeats,

@@ -42,6 +42,8 @@ class Model(ABC):
     ``linear``: linear in its parameters.
     ``polynomial``: the highest power of x it can take up, for the curvature test.
     ``origin``: the abscissa that ``theta`` is about.
+    ``recipe``: for notebooks, as Python: y over ``x`` from the parameters ``p`` about an origin ``o``, and the parameters as they are named;
+        None where a notebook takes the parameters over as they were found.
     """
 
     key: ClassVar[str]
@@ -53,6 +55,7 @@ class Model(ABC):
     linear: bool = False
     polynomial: int = 1
     origin: float = 0.0
+    recipe: tuple[str, str] | None = None
 
     def about(self, x: Array) -> Self:
         """The same curve about an origin that suits the abscissae ``x`` ``(n,)``."""

@@ -38,6 +38,7 @@ class Power(Curved):
     """y = A·x^p for x > 0. ``A`` is the value at x = 1 SI unit and has the unit of y. About an origin o: y = A'·(x/o)^p."""
 
     key, title = "power", "power law"
+    recipe = ("p[0] * (x / o) ** p[1]", "[p[0] * o ** -p[1], p[1]]")
     positive = True
     names = ("A", "p")
     origin = 1.0
@@ -98,6 +99,7 @@ class Exponential(Curved):
     """y = A·exp(k·x)."""
 
     key, title = "exponential", "exponential"
+    recipe = ("p[0] * np.exp(p[1] * (x - o))", "[p[0] * um.exp(-p[1] * o), p[1]]")
     names = ("A", "k")
 
     def units(self, x: Dimension, y: Dimension) -> Mapping[str, Dimension]:
@@ -142,6 +144,14 @@ class Rise(Curved):
     def __init__(self, offset: bool) -> None:
         self.offset = offset
         self.names = ("A", "tau", "c") if offset else ("A", "tau")
+        self.recipe = (
+            (
+                "p[2] - p[0] * np.exp(-(x - o) / p[1])",
+                "[p[0] * um.exp(o / p[1]), p[1], p[2] - p[0] * um.exp(o / p[1])]",
+            )
+            if offset
+            else ("-p[0] * np.expm1(-x / p[1])", "list(p)")
+        )
 
     def units(self, x: Dimension, y: Dimension) -> Mapping[str, Dimension]:
         return {"A": y, "tau": x, **({"c": y} if self.offset else {})}

@@ -20,6 +20,10 @@ class Damped(Curved):
     """
 
     key, title = "damped", "damped oscillation"
+    recipe = (  # p[1] is the rate of fading, zero where nothing fades
+        "p[0] * np.exp(-(x - o) * p[1]) * np.cos(2 * np.pi * (x - o) / p[2] + p[3]) + p[4]",
+        "[p[0] * um.exp(p[1] * o), 1 / p[1], p[2], turned(p[3] - 2 * np.pi * o / p[2]), p[4]]",
+    )
     heights = ("c",)
     names = ("A", "tau", "T", "phi", "c")
 

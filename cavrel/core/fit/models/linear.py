@@ -16,6 +16,7 @@ class Line(Straight):
     """y = slope·x + intercept."""
 
     key, title = "line", "line"
+    recipe = ("p[0] * (x - o) + p[1]", "[p[0], p[1] - p[0] * o]")
     heights = ("intercept",)
 
     def origin_for(self, x: Array) -> float:
@@ -52,6 +53,7 @@ class Proportional(Straight):
     """y = slope·x."""
 
     key, title = "proportional", "line"
+    recipe = ("p[0] * x", "[p[0], 0 * p[0]]")
 
     def closed(self, x: Array, y: Array, w: Array) -> Array:
         return np.array([(w * x) @ y / ((w * x) @ x)])
@@ -73,6 +75,7 @@ class Mean(Linear):
     """y = mean, whatever x is."""
 
     key, title = "mean", "mean"
+    recipe = ("p[0] + 0 * x", "[p[0]]")
     heights = ("mean",)
     needs_x = False
     names = ("mean",)
@@ -93,6 +96,7 @@ class Parabola(Linear):
     """y = a·x² + b·x + c."""
 
     key, title = "parabola", "parabola"
+    recipe = ("(p[0] * (x - o) + p[1]) * (x - o) + p[2]", "[p[0], p[1] - 2 * p[0] * o, p[2] - p[1] * o + p[0] * o * o]")
     heights = ("c",)
     names = ("a", "b", "c")
     polynomial = 2
@@ -124,6 +128,7 @@ class Tangent(Linear):
     """The tangent at ``x0`` of a parabola through the points near it: slope and value there, and how it bends."""
 
     key, title = "tangent", "tangent"
+    recipe = ("(p[2] * (x - o) + p[0]) * (x - o) + p[1]", "list(p)")
     names = ("slope", "value", "bend")
     heights = ("value",)
     polynomial = 2

@@ -127,7 +127,7 @@ def index(readings: Readings) -> Iterator[Hypothesis]:
     for entry in readings.typed():
         spec = entry.spec
         values = entry.values[:, 0]
-        if spec.series is None or spec.role != "set" or not _numbers(values) or spec.unit.text:
+        if spec.series is None or not spec.chosen or not _numbers(values) or spec.unit.text:
             continue
         for off in (1.0, -1.0):
             moved = entry.values + off

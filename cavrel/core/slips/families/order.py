@@ -144,7 +144,7 @@ def neighbour(readings: Readings) -> Iterator[Hypothesis]:
     """A reading that is the row's above or below, to within the scatter: nobody can know what this row would have read."""
     for entry in readings.typed():
         spec = entry.spec
-        if spec.series is None or spec.role == "set" or entry.rows < 4:
+        if spec.series is None or spec.chosen or entry.rows < 4:
             continue
         values = entry.values
         yield from _copied(entry)
@@ -186,7 +186,7 @@ def in_step(readings: Readings) -> Iterator[Hypothesis]:
         spec = entry.spec
         values = entry.values[:, 0]
         known = np.flatnonzero(np.isfinite(values))
-        if spec.series is None or spec.role != "set" or len(known) < _EVEN_FROM or len(known) < len(values):
+        if spec.series is None or not spec.chosen or len(known) < _EVEN_FROM or len(known) < len(values):
             continue
         steps = np.diff(values)
         usual = float(np.median(steps))

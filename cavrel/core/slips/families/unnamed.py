@@ -14,7 +14,7 @@ def proposed(readings: Readings) -> Iterator[Hypothesis]:
     """Every column that is measured and every quantity, by shares of either sign."""
     for entry in readings.typed():
         spec = entry.spec
-        if spec.role == "set" or spec.whole or spec.unit.offset or spec.exact:
+        if spec.chosen or spec.whole or spec.unit.offset or spec.exact:
             continue
         means = readings.analysis.nominal[spec.key][0][:, None]
         rise = np.arange(1.0, entry.rows + 1)[:, None] / entry.rows
