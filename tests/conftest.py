@@ -78,8 +78,9 @@ def database(request: pytest.FixtureRequest, cluster: Cluster) -> str:
 
 @pytest.fixture(scope="module")
 def pool(database: str) -> Iterator[Pool]:
-    with open_pool(database, size=6) as made:
-        yield made
+    made = open_pool(database, size=6)
+    yield made
+    made.close(timeout=0.2)  # a thread of it that still asks for a database that a test took away is not waited for
 
 
 @pytest.fixture(scope="module")

@@ -8,6 +8,7 @@ from pathlib import Path
 from cavrel.store.cluster import Cluster, free_port
 from tests.conftest import copied
 from tests.test_serve import start
+from tests.thorough import thorough
 from tools.chromium import wait_until_served
 
 
@@ -23,6 +24,7 @@ def workers_of(parent: int) -> set[int]:
     return found
 
 
+@thorough
 def test_none_is_dropped_while_they_are_renewed(cluster: Cluster, demonstrated: str) -> None:
     port = free_port()
     # A few megabytes: each looks at itself after twenty answers, and goes.

@@ -25,6 +25,7 @@ from cavrel.store.cluster import Cluster, free_port
 from cavrel.store.migrate import migrate
 from cavrel.store.pool import DatabaseAway, open_pool, transaction
 from tests.conftest import copied
+from tests.thorough import THOROUGH, thorough
 from tools.chromium import wait_until_served
 
 
@@ -91,9 +92,7 @@ def test_a_database_that_does_not_answer(monkeypatch: pytest.MonkeyPatch) -> Non
     assert "DATABASE_URL" in said
 
 
-@pytest.mark.parametrize(
-    "how", [signal.SIGINT, signal.SIGTERM] if os.environ.get("CAVREL_FUZZ", "1") != "1" else [signal.SIGTERM]
-)
+@pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGTERM] if THOROUGH else [signal.SIGTERM])
 def test_it_stops_cleanly(cluster: Cluster, demonstrated: str, how: signal.Signals) -> None:
     port = free_port()
     process = start("demo", CAVREL_PORT=str(port), DATABASE_URL=copied(cluster, demonstrated))
@@ -137,6 +136,7 @@ class Valve:
         sink.close()
 
 
+@thorough
 def test_a_hung_database_holds_up_no_file(cluster: Cluster, demonstrated: str) -> None:
     """Eighty requests wait for a database that says nothing; styles still come, and all goes on when it does."""
     url = urlsplit(copied(cluster, demonstrated))
@@ -223,6 +223,7 @@ def test_a_killed_worker_comes_back_and_no_page_notices(served: tuple[subprocess
         assert until(lambda victim=victim: victim not in children(master) and len(children(master)) == 3)
 
 
+@thorough
 def test_all_workers_killed_come_back(served: tuple[subprocess.Popen[str], str]) -> None:
     process, here = served
     [master] = children(process.pid)
@@ -231,6 +232,7 @@ def test_all_workers_killed_come_back(served: tuple[subprocess.Popen[str], str])
     assert until(lambda: _asked(f"{here}/health"))
 
 
+@thorough
 def test_one_that_died_is_counted(served: tuple[subprocess.Popen[str], str]) -> None:
     process, here = served
     [master] = children(process.pid)

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -63,6 +63,8 @@ class Beside:
     y: Array
 
 
+LETTER = 7.0
+"""Pixels that a letter of an axis takes, as a rule."""
 _SHAPES = ("square", "triangle", "diamond", "cross")
 _OUTLINES = {
     "square": ((-4.2, -4.2), (4.2, -4.2), (4.2, 4.2), (-4.2, 4.2), (-4.2, -4.2)),
@@ -139,6 +141,8 @@ def straight_line(
     parts.append(shapes)
     parts += [point(m, x, y, times) for m in marks]
     parts.append(names)
+    if LETTER * len(f"{y_axis.word} {y_axis.symbol} / {y_axis.unit}") > y.start - y.end:
+        y_axis = replace(y_axis, word="")  # the letter says it where there is no room for words
     parts.append(svg.rich(0, 0, y_axis.pieces(y), transform=f"translate(13 {(y.start + y.end) / 2:.1f}) rotate(-90)"))
     if fitted is not None:
         parts.append(_residuals(fitted, x, y_axis, height, strip))

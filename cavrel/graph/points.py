@@ -225,6 +225,10 @@ def small(
     return svg.drawing(width, height, title, *parts)
 
 
-def described(title: str, marks: Sequence[Mark]) -> str:
-    """What a screen reader says of a graph."""
-    return escape(f"{title}, {counted(len(marks), 'point')}")
+def described(title: str, marks: Sequence[Mark], line: str = "") -> str:
+    """What a screen reader says of a graph: its axes, its points, the fitted ``line`` in words, and which points are left out or suspected."""
+    said = [f"{title}, {counted(len(marks), 'point')}", *([line] if line else [])]
+    for state, words in (("out", "left out"), ("suspect", "to check")):
+        found = [mark.label.partition(":")[0].lower() for mark in marks if mark.state == state]
+        said += [f"{words}: {', '.join(found)}"] if found else []
+    return escape("; ".join(said))

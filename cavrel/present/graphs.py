@@ -128,8 +128,11 @@ def small(opened: RunView) -> str | None:
     return points.small(marks, x_axis, y_axis, points.described(f"{y_axis.symbol} against {x_axis.symbol}", marks))
 
 
-def fit_graphs(opened: RunView, fit: FitAnalysis, draw: Collection[str] = ()) -> FitGraphs:
-    """The raw curve and the straight line. ``draw``: what stands in the graph next to the line, by the names of `looks.DRAWN`."""
+def fit_graphs(
+    opened: RunView, fit: FitAnalysis, draw: Collection[str] = (), size: tuple[float, float] = (470.0, 540.0)
+) -> FitGraphs:
+    """The raw curve and the straight line. ``draw``: what stands in the graph next to the line, by the names of `fit_choices.DRAWN`; ``size``: its
+    width and height."""
     x_axis, y_axis = fit_axes(opened, fit)
     marks = fit_marks(opened, fit)
     parts = company(opened, fit) if "parts" in draw else []
@@ -170,12 +173,26 @@ def fit_graphs(opened: RunView, fit: FitAnalysis, draw: Collection[str] = ()) ->
             read_off.append(
                 "The scatter of single readings is unknown: there are too few of them, and they state no uncertainty."
             )
-    title = points.described(f"{y_axis.word} {y_axis.symbol} against {x_axis.word} {x_axis.symbol}".strip(), marks)
+    title = points.described(
+        f"{y_axis.word} {y_axis.symbol} against {x_axis.word} {x_axis.symbol}".strip(), marks, _line_words(opened, fit)
+    )
     if parts:
         title += "; with , ".join(points.described(part.name, part.marks) for part in parts)
-    line, times, hidden = drawn_line.straight_line(marks, x_axis, y_axis, fitted, title, parts)
+    line, times, hidden = drawn_line.straight_line(marks, x_axis, y_axis, fitted, title, parts, *size)
     raw, law = _raw(opened, fit)
     return FitGraphs(raw, law, line, times, hidden, tuple(read_off))
+
+
+def _line_words(opened: RunView, fit: FitAnalysis) -> str:
+    """The fitted curve in words: what it is, and its parameters."""
+    if not fit.drawable or fit.shape is None:
+        return ""
+    values = (
+        f"{name} {opened.analysis.measured(found.value, found.u, found.unit).text()}"
+        for name, found in fit.parameters.items()
+        if math.isfinite(found.value)
+    )
+    return ", ".join([fit.shape.title, *values])
 
 
 def company(opened: RunView, fit: FitAnalysis) -> list[drawn_line.Beside]:

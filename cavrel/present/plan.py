@@ -4,8 +4,8 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from cavrel import catalogue
-from cavrel.core.definition import choose
-from cavrel.core.definition.headings import Heading
+from cavrel.core.definition import Series, choose
+from cavrel.core.definition.headings import Heading, hidden
 from cavrel.core.document.forecast import WANTED, forecast_document, setup_of
 from cavrel.core.errors import CavrelError
 from cavrel.core.formula.parse import parse
@@ -207,6 +207,9 @@ def _ruled(opened: RunView) -> list[dict[str, Any]]:
                     "units": _units_like(unit.text) if body.column_role.typed or body.formula else [],
                     "own_unit": body.unit or "",
                     "typed": body.column_role.typed,
+                    "own": run.headings.get(f"{name}.{column}", Heading()).formula or "",
+                    "shown": not hidden(body, run.headings.get(f"{name}.{column}")),
+                    "off": body.off,
                     "label": body.label,
                     "unit": unit.pretty,
                     "role": body.role,
@@ -225,6 +228,7 @@ def _ruled(opened: RunView) -> list[dict[str, Any]]:
                 "rows": opened.state.rows[name],
                 "row": series.row,
                 "columns": columns,
+                "starts": _starts(series),
                 "marks": run.headings[name].label if name in run.headings else "",
                 "optional": series.optional,
                 "without": name in plan.without,
@@ -250,6 +254,19 @@ def _units_like(text: str) -> list[str]:
         for u in _COMMON
         if units.unit(u).dimension == own.dimension and bool(units.unit(u).offset) == bool(own.offset)
     ]
+
+
+def _starts(series: Series) -> list[tuple[str, str]]:
+    """(words, formula) that a column of one's own can start from."""
+    found = []
+    for name, body in series.columns.items():
+        if body.column_role.shown_as != "set":
+            found.append((f"{body.label}: ratio to the row above", f"{name}/above({name})"))
+            found.append((f"{body.label}: difference from the row above", f"{name} - above({name})"))
+            found.append((f"{body.label}: ratio to row 1", f"{name}/first({name})"))
+            found.append((f"{body.label}: percent from the mean", f"100*({name}/mean({name}) - 1)"))
+        found.append((f"{body.label}: natural logarithm", f"ln({name})"))
+    return found
 
 
 def _usual(opened: RunView, series: str, column: str) -> str:

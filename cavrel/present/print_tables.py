@@ -5,16 +5,20 @@ import re
 from dataclasses import dataclass
 
 from cavrel.core.analysis.sheet import InputReadings
+from cavrel.core.definition.headings import hidden
 from cavrel.core.formula import mathml
 from cavrel.core.formula.nodes import Name
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset_name
+from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import Reading
 from cavrel.core.quantity.rounding import fixed
 from cavrel.core.quantity.units import Unit
 from cavrel.core.quantity.value import exact_text
-from cavrel.present import texts
+from cavrel.present import graphs, texts
 from cavrel.service.run_view import RunView
+
+UNITLESS = units.unit("")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -22,6 +26,7 @@ class Ruled:
     """A table as it is printed.
 
     ``head``: (what, unit) of each column.
+    ``letters``: of each column, as MathML, by its number; ``what`` ends with it.
     ``rows``: texts.
     ``out``: rows left out, with the reason, by number.
     ``formulas``: (label, formula as MathML) of each computed column.
@@ -29,19 +34,21 @@ class Ruled:
 
     caption: str
     head: list[tuple[str, str]]
+    letters: dict[int, tuple[str, str]]
     rows: list[list[str]]
     out: dict[int, str]
     formulas: list[tuple[str, str]]
 
 
-def tables(opened: RunView, each: bool = False) -> list[Ruled]:
+def tables(opened: RunView, each: bool = False, trials: bool = True) -> list[Ruled]:
     """Every table that holds a reading, with captions and units: what was read, each column in one unit, and what is computed from it. ``each``: a
-    reading that stands alone has its ± too, as examinations ask for it."""
+    reading that stands alone has its ± too, as examinations ask for it; ``trials``: repeated readings stand next to their mean."""
     found = []
     for number, (name, body) in enumerate(opened.definition.series.items(), 1):
         entries = {e.spec.key: e for e in opened.analysis.sheet.inputs}
         count = opened.analysis.sheet.rows[name]
         head: list[tuple[str, str]] = [("", "")]
+        letters: dict[int, tuple[str, str]] = {}
         columns: list[list[str]] = []
         if name in opened.state.run.headings and opened.state.run.headings[name].label:
             marks = opened.state.run.marks.get(name, [])
@@ -49,24 +56,28 @@ def tables(opened: RunView, each: bool = False) -> list[Ruled]:
             columns.append([(marks[r] or "") if r < len(marks) else "" for r in range(count)])
         for column, described in body.columns.items():
             key = f"{name}.{column}"
-            if key in opened.state.run.headings and opened.state.run.headings[key].hidden:
+            if hidden(described, opened.state.run.headings.get(key)):
                 continue
             values = opened.analysis.values[key]
             entry = entries.get(key)
             label, unit = _headed(opened, key, described.label), values.unit.pretty
+            letters[len(head)] = described.label, mathml.math(mathml.name(_letter(opened, key)))
             alone = entry is not None and entry.values.shape[1] < 2
             if entry is not None and not (alone and each):
-                for trial in range(1, entry.values.shape[1] + 1):
+                for trial in range(1, entry.values.shape[1] + 1 if alone or trials else 1):
                     head.append((label if trial == 1 else f"trial {trial}", unit))
                     columns.append(_column(opened, entry, trial, count))
                 if alone:
                     continue
-                label = "mean"
+                label = "mean" if trials else f"{label}, mean"
             places = texts.decimals(values)
             head.append((label, unit))
             columns.append(
                 [_with_u(texts.cell(values, r, places), texts.u_cell(values, r, places)) for r in range(count)]
             )
+        for what, unit, plotted in _plotted(opened, name, count):
+            head.append((what, unit))
+            columns.append(plotted)
         rows = [[str(r + 1), *(column[r] for column in columns)] for r in range(count)]
         rows = [row for row in rows if any(row[1:])]
         if rows:
@@ -74,6 +85,7 @@ def tables(opened: RunView, each: bool = False) -> list[Ruled]:
                 Ruled(
                     caption=f"Table {number}. {body.label}",
                     head=head,
+                    letters=letters,
                     rows=rows,
                     out=opened.analysis.run.left_out_rows(name),
                     formulas=[
@@ -84,6 +96,26 @@ def tables(opened: RunView, each: bool = False) -> list[Ruled]:
                 )
             )
     return found
+
+
+def _plotted(opened: RunView, series: str, count: int) -> list[tuple[str, str, list[str]]]:
+    """(what, unit, texts) of what stands on the axes of the series' graphs and is no column of it: T² where T is one."""
+    found: dict[str, tuple[str, str, list[str]]] = {}
+    for fit in opened.analysis.fits.values():
+        step = opened.program.fits[fit.name]
+        if step.series != series or step.x is None or not fit.made:
+            continue
+        marks = {mark.at: mark for mark in graphs.fit_marks(opened, fit)}
+        for node, axis, along in zip((step.x, step.y), graphs.fit_axes(opened, fit), ("x", "y"), strict=True):
+            if isinstance(node, Name) or axis.symbol in found:
+                continue
+            cells = []
+            for row in range(1, count + 1):
+                mark = marks.get(f"{series}.{row}")
+                value, u = (getattr(mark, along), getattr(mark, f"u_{along}")) if mark else (math.nan, math.nan)
+                cells.append(opened.analysis.measured(value, u, UNITLESS).bare() if math.isfinite(value) else "")
+            found[axis.symbol] = axis.symbol, axis.unit, cells
+    return list(found.values())
 
 
 def _letter(opened: RunView, key: str) -> str:

@@ -26,6 +26,8 @@ from cavrel.present.print_tables import Ruled, quantities, tables
 from cavrel.service.run_view import RunView
 
 SIMULATED = "Simulated readings."
+ON_PAPER = 340.0, 320.0
+"""Width and height of a graph whose letters are as large as the text when two of it stand side by side on a page."""
 
 
 def caption(opened: RunView, text: str) -> str:
@@ -37,9 +39,11 @@ def _plain(opened: RunView, table: Ruled) -> dict[str, Any]:
     return {
         "caption": caption(opened, table.caption),
         "head": [list(h) for h in table.head],
+        "names": {str(i): list(name) for i, name in table.letters.items() if table.head[i][0] != "mean"},
         "rows": table.rows,
         "out": {str(n): reason for n, reason in table.out.items()},
         "formulas": [list(pair) for pair in table.formulas],
+        "letters": sum(max(len(row[i]) for row in table.rows) for i in range(len(table.head))),
     }
 
 
@@ -69,7 +73,7 @@ def _figures(opened: RunView) -> list[dict[str, Any]]:
         if not fit.made or opened.definition.fits[name].x is None:
             continue
         x, y = graphs.fit_axes(opened, fit)
-        drawn = graphs.fit_graphs(opened, fit)
+        drawn = graphs.fit_graphs(opened, fit, size=ON_PAPER)
         found.append(
             {
                 "caption": caption(
@@ -197,6 +201,7 @@ def content(opened: RunView) -> dict[str, Any]:
         "quantities": [list(pair) for pair in quantities(opened)],
         "tables": [_plain(opened, t) for t in tables(opened)] + _held(opened),
         "entries": [_plain(opened, t) for t in tables(opened, each=True)],
+        "short": [_plain(opened, t) for t in tables(opened, trials=False)] + _held(opened),
         "traces": _traces(opened),
         "figures": _figures(opened),
         "contradictions": [[f.title, f.say] for f in opened.findings if f.code in _CONTRADICT],

@@ -3,6 +3,7 @@
 from dataclasses import replace
 
 from cavrel.core.definition import Column, Series
+from cavrel.core.definition.headings import hidden
 from cavrel.core.logbook import MOST_TRIALS
 from cavrel.core.logbook.run import trials
 from cavrel.core.quantity import units
@@ -65,8 +66,11 @@ def _table(opened: RunView, name: str, series: Series, before: RunView | None) -
     if marked:
         heads.append(Head(kind="mark", name=name, trial=None, unit="", foot="", label=marked))
     typed = [c for c, body in series.columns.items() if body.column_role.typed]
-    hidden = {key for key, heading in headings.items() if heading.hidden}
-    derived = [c for c, body in series.columns.items() if not body.column_role.typed and f"{name}.{c}" not in hidden]
+    derived = [
+        c
+        for c, body in series.columns.items()
+        if not body.column_role.typed and not hidden(body, headings.get(f"{name}.{c}"))
+    ]
     repeated = [c for c in typed if opened.state.trials[f"{name}.{c}"] > 1]
     for column in typed:
         heads += _typed_heads(opened, name, column, series.columns[column])

@@ -13,6 +13,7 @@ from cavrel import catalogue
 from cavrel.core.analysis import Analysis, ResultAnalysis, analyse
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.definition import Definition
+from cavrel.core.definition.headings import without_own
 from cavrel.core.definition.steps import Program
 from cavrel.core.errors import CavrelError
 from cavrel.core.findings import findings_of
@@ -199,6 +200,23 @@ def compute(
         )
         empty = sheet_of(definition, EMPTY, {}, {}, takes)
         state = replace(empty, latest=book.latest, count=book.count, notes=book.notes)
+    own = {key for key, heading in state.run.headings.items() if heading.formula is not None}
+    if own:
+        try:
+            _program(definition, state.run)
+        except CavrelError as fault:
+            headings = {key: heading for key, heading in state.run.headings.items() if key not in own}
+            state = replace(
+                state,
+                definition=without_own(state.definition, state.run.headings),
+                run=state.run.model_copy(update={"headings": headings}),
+            )
+            say = f"{fault.what[0].upper()}{fault.what[1:]}. Columns of your own are not shown until it is changed in Plan."
+            broken.append(
+                Finding(
+                    code="clashing", level="danger", at="run", title="A column of your own cannot be computed", say=say
+                )
+            )
     try:
         program = _program(definition, state.run)
     except CavrelError as fault:

@@ -7,7 +7,9 @@ from datetime import datetime, timedelta, timezone
 from typing import Any
 from uuid import UUID
 
+from cavrel import catalogue
 from cavrel.core.definition import Definition, choose
+from cavrel.core.definition.headings import Heading
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import Entry, EntryError, came_late, check_entry, effective
 from cavrel.core.logbook.entry import LATE
@@ -165,6 +167,7 @@ def _understood(before: Loaded, read: Sequence[tuple[str, NewEntry]], refused: d
             check_entry(_under(definition, chosen), entry.kind, entry.slot, entry.body)
             _check_unit(before, entry)
             _check_points(before, entry)
+            _check_columns(before, chosen, entry)
         except CavrelError as fault:
             refused[key] = str(fault)
             continue
@@ -200,6 +203,26 @@ def _check_unit(before: Loaded, entry: NewEntry) -> None:
             "body.unit",
             "readings were typed in this unit, so it cannot be changed; type a unit after a number to read it in another",
         )
+
+
+def _check_columns(before: Loaded, chosen: Mapping[str, str], entry: NewEntry) -> None:
+    """Columns of the run's own can be computed, each with its unit, after this entry as before. Raises EntryError."""
+    if entry.kind != "heading":
+        return
+    found = {}
+    for slot, stands in before.book.latest.items():
+        kind, body = effective(stands)
+        if kind == "heading" and slot != entry.slot:
+            found[slot.removeprefix("heading:")] = Heading.model_validate(body)
+    own = {key: heading for key, heading in found.items() if heading.formula}
+    if entry.body.get("formula"):
+        own[entry.slot.removeprefix("heading:")] = Heading.model_validate(dict(entry.body))
+    if not own:
+        return
+    try:
+        catalogue.program_of(before.definition, None, chosen, None, own)
+    except CavrelError as fault:
+        raise EntryError("body.formula", fault.what) from fault
 
 
 def _under(definition: Definition, chosen: Mapping[str, str]) -> Definition:

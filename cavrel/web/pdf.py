@@ -20,6 +20,7 @@ from weasyprint.urls import URLFetcher, URLFetcherResponse
 from cavrel.present import decimals
 from cavrel.web import assets
 from cavrel.web.setting import PAPERS
+from cavrel.web.spoken import spoken
 
 logging.getLogger("weasyprint").setLevel(logging.CRITICAL)  # it would write whole pictures into the log
 _SVG = re.compile(r"<svg\b|</svg>")
@@ -34,7 +35,7 @@ _BOX = re.compile(r'viewBox="(-?[\d.]+) (-?[\d.]+) ([\d.]+) ([\d.]+)"')
 _VARIABLE = re.compile(r"var\((--[a-z-]+)(?:,[^()]*(?:\([^()]*\))?)?\)")
 _HERE = "http://cavrel.invalid/static/"
 """A name that nobody can have; only addresses that begin with it are answered, from the folder of what ships."""
-_EX = 16.0
+_EX = 14.0
 """CSS pixels of the letters that mathematics is set next to."""
 
 
@@ -140,7 +141,7 @@ def _styled(svg: str) -> str:
 @lru_cache(256)
 def _formula(markup: str) -> str:
     said = _LABEL.search(markup)
-    words = unescape(said[1]) if said else unescape(re.sub(r"<[^>]+>", " ", markup)).strip()
+    words = unescape(said[1]) if said else spoken(_entities(markup))
     try:
         made = ziamath.Math(_entities(markup), size=_EX)
         svg, low = made.svg(), made.getyofst()

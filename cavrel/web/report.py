@@ -24,7 +24,7 @@ from cavrel.store.reports import SignedReport
 from cavrel.web import forms, papers
 from cavrel.web.addressed import stay
 from cavrel.web.experiments import newest_laboratory
-from cavrel.web.setting import PAPERS
+from cavrel.web.setting import BLANK, PAPERS
 from cavrel.web.shared import Following, frame, opened_or_404, pool, stage_page
 
 pages = Blueprint("report", __name__)
@@ -218,16 +218,22 @@ def _number(text: str, known: set[int]) -> int:
 @pages.get("/runs/<int:run>/report.pdf")
 def pdf(run: int) -> ResponseReturnValue:
     """The report as it stands, on paper."""
-    return _on_paper(run, 0)
+    return _on_paper(run, 0, request.args.get("form", "")[:30])
+
+
+@pages.get("/runs/<int:run>/blank.pdf")
+def blank(run: int) -> ResponseReturnValue:
+    """The run's table before its readings, to be filled in by hand."""
+    return _on_paper(run, 0, BLANK)
 
 
 @pages.get("/runs/<int:run>/report/<int:version>.pdf")
 def signed_pdf(run: int, version: int) -> ResponseReturnValue:
     """A signed version on paper."""
-    return _on_paper(run, version)
+    return _on_paper(run, version, request.args.get("form", "")[:30])
 
 
-def _on_paper(number: int, version: int) -> ResponseReturnValue:
+def _on_paper(number: int, version: int, form: str) -> ResponseReturnValue:
     """What it is set from is not even opened here: that, too, is background work."""
     with transaction(pool()) as connection:
         run = run_store.get(connection, number)
@@ -244,14 +250,14 @@ def _on_paper(number: int, version: int) -> ResponseReturnValue:
     wish = {
         "run": number,
         "version": version,
-        "form": request.args.get("form", "")[:30],
+        "form": form,
         "size": size if size in PAPERS else "a4",
     }
     rests_on = (
         signed_one.digest if signed_one else [run.newest, run.made_of, run.digest, run.title, run.bench, str(today)]
     )
     made_of = [wish, str(run.made_at), rests_on, course.digest, course.title, course.zone]
-    number_of = f"-v{version}" if version else ""
+    number_of = f"-v{version}" if version else "-table" if form == BLANK else ""
     return papers.answer(wish, made_of, f"{export.file_of(run)}{number_of}.pdf")
 
 

@@ -10,6 +10,8 @@ from cavrel import bounded
 from cavrel.core.errors import CavrelError
 from cavrel.store.pool import open_pool, transaction
 
+BLANK = "=blank"
+"""Instead of the name of a report template: the empty table. No template can have this name."""
 PAPERS = {"a4": "A4", "letter": "Letter"}
 FORM = bounded.Task(name="cavrel.web.setting:form_here", what="this form", seconds=3, megabytes=150, answer=8 * 2**20)
 PDF = bounded.Task(name="cavrel.web.setting:pdf_here", what="this PDF", seconds=90, megabytes=1500, idle=True)
@@ -57,7 +59,7 @@ def pdf(page: str, title: str, author: str, paper: str) -> bytes:
 
 def paper_here(url: str, run: int, version: int, form: str, size: str) -> bytes:
     """A run's report as PDF: as it stands, or a signed ``version``. Raises CavrelError where there is none."""
-    from cavrel.present import decimals, report, zones
+    from cavrel.present import blank_table, decimals, report, zones
     from cavrel.service.laboratories import laboratory_of
     from cavrel.service.opening import open_run
     from cavrel.store import courses, reports
@@ -74,6 +76,9 @@ def paper_here(url: str, run: int, version: int, form: str, size: str) -> bytes:
             kept = reports.body(connection, run, version)["content"] if signed else None
         zones.tell_in(opened.run.zone)
         decimals.write_with(opened.analysis.rules.decimal)
+        if form == BLANK:
+            page = render_template("report/blank.html", c=blank_table.content(opened))
+            return pdf.pdf(page, opened.run.title, opened.run.bench, size)
         content = kept or report.content(opened)
         body, _ = forms.body(forms.chosen(form, laboratory), content, laboratory)
         page = render_template("report/printed.html", c=content, v=signed, body=body)

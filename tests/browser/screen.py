@@ -1,7 +1,5 @@
 """Carrying an experiment out with the simulated apparatus. Its tests stand in a file for each part of the catalogue, so that they run at once."""
 
-import os
-
 from playwright.sync_api import Page, expect
 
 from cavrel import catalogue
@@ -10,6 +8,7 @@ from cavrel.core.logbook.run import trials
 from cavrel.core.simulate import simulate
 from tests.browser.conftest import Server
 from tests.browser.robot import agreed, begin
+from tests.thorough import THOROUGH
 
 ROWS = 3
 """Of each table: enough for every line. A decay is followed longer, and so is what scatters by more than its instruments declare."""
@@ -50,15 +49,14 @@ FEWER = {
 }
 
 
-ALWAYS = {"balanced-rule", "block-density", "charge-to-mass"}
-"""Carried out in every test run; all the others too with CAVREL_FUZZ, for each takes up to half a minute."""
-ALL = os.environ.get("CAVREL_FUZZ", "1") != "1"
+ALWAYS = {"charge-to-mass"}
+"""Carried out in every test run; all the others in a thorough one, for each takes up to half a minute."""
 
 
 def of_fields(*fields: str) -> list[str]:
     """The experiments of some parts of the catalogue."""
     known = (name for name, definition in catalogue.experiments().items() if definition.field in fields)
-    return sorted(name for name in known if ALL or name in ALWAYS)
+    return sorted(name for name in known if THOROUGH or name in ALWAYS)
 
 
 def carry_out(page: Page, server: Server, experiment: str) -> None:

@@ -1,6 +1,5 @@
 """Whole experiments at the page, from the list of experiments to a result: by keyboard alone, and by touch on a telephone."""
 
-import os
 import re
 
 import pytest
@@ -12,8 +11,8 @@ from cavrel.core.logbook.run import load
 from cavrel.core.simulate import simulate
 from tests.browser.conftest import Server
 from tests.browser.test_measure import saved
+from tests.thorough import THOROUGH, thorough
 
-ALL = os.environ.get("CAVREL_FUZZ", "1") != "1"
 """Whether the longer ones run too."""
 MOST_A_READING = 1.1
 """Keys besides a reading's own characters."""
@@ -60,7 +59,8 @@ def in_sight(page: Page) -> bool:
     )
 
 
-@pytest.mark.parametrize("experiment", ["spring", *(["block-density", "half-life"] if ALL else [])])
+@thorough
+@pytest.mark.parametrize("experiment", ["spring", *(["block-density", "half-life"] if THOROUGH else [])])
 def test_by_keyboard_alone(page: Page, server: Server, experiment: str) -> None:
     texts = readings(experiment)
     page.goto(server.address)
@@ -115,7 +115,7 @@ def test_by_keyboard_alone(page: Page, server: Server, experiment: str) -> None:
     expect(page.locator(".value-big, .card-result").first).to_be_visible()
 
 
-@pytest.mark.parametrize("experiment", ["spring", *(["grating"] if ALL else [])])
+@pytest.mark.parametrize("experiment", ["spring", *(["grating"] if THOROUGH else [])])
 def test_by_touch_on_a_telephone(browser: Browser, server: Server, experiment: str) -> None:
     texts = readings(experiment)
     context = browser.new_context(viewport={"width": 390, "height": 844}, has_touch=True, is_mobile=True)

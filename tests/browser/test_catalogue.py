@@ -8,6 +8,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Server
 from tests.browser.test_measure import cell, saved
+from tests.thorough import thorough
 
 
 def test_a_convention_changes_the_table_and_the_logbook_says_so(page: Page, new_run: Callable[..., int]) -> None:
@@ -64,6 +65,7 @@ def test_searching_the_shelf_by_key(page: Page, server: Server) -> None:
     expect(page.get_by_role("link", name=re.compile("Equilibrium of torques on a metre rule"))).to_be_visible()
 
 
+@thorough
 def test_writing_ones_own_from_fault_to_run(page: Page, server: Server) -> None:
     page.goto(f"{server.address}/write?like=spring")
     page.wait_for_selector("html[data-ready=yes]")

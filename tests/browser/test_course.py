@@ -11,6 +11,7 @@ from pathlib import Path
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Server
+from tests.thorough import thorough
 
 OWN_SERVER = True  # its processes are killed
 
@@ -27,6 +28,7 @@ def working(server: Server) -> list[int]:
     return found
 
 
+@thorough
 def test_an_archive_is_made_though_its_process_is_killed(page: Page, server: Server) -> None:
     page.goto(f"{server.address}/course")
     page.get_by_role("button", name="Every run as a workbook").click()

@@ -1,6 +1,5 @@
 """Two tabs, two devices, keys alone, a missed beat, small windows: nothing lost, nothing covered, nothing in the wrong row."""
 
-import os
 import re
 from collections.abc import Callable
 
@@ -9,9 +8,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.conftest import Server
 from tests.browser.test_measure import cell, saved
-
-ALL = os.environ.get("CAVREL_FUZZ", "1") != "1"
-"""With CAVREL_FUZZ every window; without it the narrowest."""
+from tests.thorough import THOROUGH
 
 
 def readings(page: Page, server: Server, run: int) -> dict[str, str]:
@@ -190,7 +187,7 @@ def test_a_missed_beat_leaves_a_gap(page: Page, server: Server, new_run: Callabl
     assert run
 
 
-@pytest.mark.parametrize(("width", "height"), [(1280, 800), (390, 844), (640, 400)] if ALL else [(390, 844)])
+@pytest.mark.parametrize(("width", "height"), [(1280, 800), (390, 844), (640, 400)] if THOROUGH else [(390, 844)])
 def test_no_cell_is_covered_while_it_is_in_use(
     page: Page, new_run: Callable[..., int], width: int, height: int
 ) -> None:
@@ -217,8 +214,9 @@ def test_no_page_is_wider_than_its_window(page: Page, server: Server) -> None:
         "/",
         "/runs",
         "/experiments/pendulum",
-        *(f"/runs/1/{s}" for s in ("measure", "fit", "result", "report", "logbook", "export")),
-        *(f"/runs/{r}/{s}" for r in (4, 9, 16) for s in ("measure", "fit")),
+        *(f"/runs/1/{s}" for s in ("measure", "fit", "result", "report")),
+        *(f"/runs/{r}/measure" for r in (4, 9)),
+        *["/runs/1/logbook", "/runs/1/export", "/runs/16/measure", "/runs/4/fit", "/runs/9/fit"] * THOROUGH,
     ]
     for path in paths:
         page.set_viewport_size({"width": 1280, "height": 800})

@@ -7,6 +7,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Server
 from tests.browser.test_plan import plan, promised
+from tests.thorough import thorough
 
 OWN_SERVER = True  # it changes what every run of the course begins with
 
@@ -16,6 +17,7 @@ def laboratory(page: Page, server: Server) -> None:
     page.wait_for_selector("html[data-ready=yes]")
 
 
+@thorough
 def test_a_change_leaves_an_old_run_alone_until_it_is_taken_there(
     page: Page, server: Server, new_run: Callable[..., int]
 ) -> None:

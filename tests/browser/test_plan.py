@@ -1,6 +1,5 @@
 """Plan through its real page: from bare to Measure, by pointer, by keyboard alone, on a telephone, and across a crash."""
 
-import os
 import re
 from collections.abc import Callable
 
@@ -9,8 +8,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Server
 from tests.browser.test_measure import cell, saved
-
-ALL = os.environ.get("CAVREL_FUZZ", "1") != "1"
+from tests.thorough import THOROUGH
 
 
 def plan(page: Page, server: Server, run: int) -> None:
@@ -234,7 +232,7 @@ def test_on_a_telephone(page: Page, server: Server, new_run: Callable[..., int])
     assert page.evaluate("document.documentElement.scrollWidth") <= 320
 
 
-@pytest.mark.parametrize("experiment", ["projectile-range", *(["torsion-balance", "half-life"] * ALL)])
+@pytest.mark.parametrize("experiment", ["half-life", *(["torsion-balance", "projectile-range"] * THOROUGH)])
 def test_other_experiments_are_planned(
     page: Page, server: Server, new_run: Callable[..., int], experiment: str
 ) -> None:

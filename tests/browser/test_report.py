@@ -8,6 +8,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import Server
 from tests.browser.test_fit import at, readings, typed
 from tests.browser.test_measure import saved
+from tests.thorough import thorough
 
 
 @pytest.fixture
@@ -34,6 +35,7 @@ def test_a_draft_is_taken_and_another_rewritten(page: Page, server: Server, run:
     expect(page.locator("#part-conclusion")).to_have_class("part draft")
 
 
+@thorough
 @pytest.mark.own_window
 def test_what_is_half_written_survives_a_dead_server_and_a_reload(page: Page, server: Server, run: int) -> None:
     at(page, server, run, "report")

@@ -1,13 +1,12 @@
 """The simulated apparatus and the samples next to a row, for everyone: axe-core in each theme and scene, and narrow windows."""
 
-import os
-
 import pytest
 from playwright.sync_api import Page
 
 from tests.browser.conftest import Server
 from tests.browser.robot import begin
 from tests.browser.test_access import COLOURS, EVERYTHING, serious
+from tests.thorough import THOROUGH
 
 SCENES = [
     ("metre-bridge", {"first.K.1.1": "4.5"}, "first.l.1.1"),
@@ -15,10 +14,7 @@ SCENES = [
 ]
 
 
-ALL = os.environ.get("CAVREL_FUZZ", "1") != "1"
-
-
-@pytest.mark.parametrize(("experiment", "settings", "slot"), SCENES if ALL else SCENES[:1])
+@pytest.mark.parametrize(("experiment", "settings", "slot"), SCENES if THOROUGH else SCENES[:1])
 def test_no_serious_finding(page: Page, server: Server, experiment: str, settings: dict, slot: str) -> None:
     robot, run = begin(page, server, experiment)
     for place, text in settings.items():

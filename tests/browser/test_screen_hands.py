@@ -6,6 +6,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.conftest import Server, read_first
 from tests.browser.robot import agreed, begin, read_label
+from tests.thorough import thorough
 
 WEIGHTS = ("0", "2", "4", "6", "8")
 
@@ -99,6 +100,7 @@ def test_a_run_by_keyboard_alone(page: Page, server: Server) -> None:
     agreed(page, server, run)
 
 
+@thorough
 def test_a_server_that_dies_in_the_middle_takes_nothing(page: Page, server: Server) -> None:
     robot, run = begin(page, server, "spring")
     for row, n in enumerate(WEIGHTS, 1):

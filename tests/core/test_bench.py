@@ -16,6 +16,7 @@ from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity.reading import read
 from cavrel.core.simulate import simulate
 from cavrel.core.simulate.shown import written
+from tests.thorough import THOROUGH, some
 
 
 def program(experiment: str, **options: str) -> Program:
@@ -45,7 +46,7 @@ PLACES = [
 ]
 
 
-@pytest.mark.parametrize(("experiment", "place"), PLACES)
+@pytest.mark.parametrize(("experiment", "place"), PLACES if THOROUGH else PLACES[:4])
 def test_it_agrees_with_simulated_runs_in_distribution(experiment: str, place: str) -> None:
     of, slot = program(experiment), Slot.read(place)
     spec, run = of.input_of[slot.key], settings(of)
@@ -187,7 +188,7 @@ def test_doing_it_again_mends_a_slip_of_one_reading_and_no_fault_of_a_row() -> N
     assert all(size == pytest.approx(0.3, abs=0.05) for (row, _, _), size in off.items() if row in rows)
 
 
-@pytest.mark.parametrize("experiment", sorted(catalogue.experiments()))
+@pytest.mark.parametrize("experiment", some(sorted(catalogue.experiments())))
 def test_nobody_who_reads_rightly_is_condemned(experiment: str) -> None:
     """Sixteen runs with truths of their own under every convention: constants of nature and chosen materials are what they are."""
     definition = catalogue.experiments()[experiment]

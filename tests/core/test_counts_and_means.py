@@ -9,6 +9,7 @@ from scipy import optimize, special, stats
 from cavrel.core.findings import findings_of
 from cavrel.core.findings.verdict import verdict_of
 from tests.core.machine import columns, program, run
+from tests.thorough import THOROUGH
 
 T = np.arange(12) * 15.0 + 7.5
 DECAY = program(
@@ -121,7 +122,7 @@ def test_a_last_interval_without_a_count_changes_little() -> None:
     assert none.u == pytest.approx(one.u, rel=0.15)
 
 
-@pytest.mark.parametrize("first", [40, 60])
+@pytest.mark.parametrize("first", [60, *[40] * THOROUGH])
 def test_few_counts_hold_the_half_life(first: int) -> None:
     """300 short runs: 95 % intervals and standard uncertainties hold 60 s as often as they say, within three binomial errors."""
     inside = near = 0

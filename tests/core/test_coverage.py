@@ -15,6 +15,7 @@ from scipy import special
 from cavrel.core.analysis import ResultAnalysis
 from cavrel.core.definition.steps import Program
 from tests.core.machine import columns, program, run
+from tests.thorough import thorough
 
 RUNS = 800
 
@@ -69,6 +70,7 @@ def test_a_straight_line_with_a_shared_offset() -> None:
     check(held(made, 0.2037, simulate, 101))
 
 
+@thorough
 def test_a_power_law() -> None:
     made = program(
         series={"s": columns(x="", y="")},
@@ -85,6 +87,7 @@ def test_a_power_law() -> None:
     check(held(made, 0.5, simulate, 102))
 
 
+@thorough
 def test_a_damped_oscillation() -> None:
     made = program(
         series={"s": columns(x="s", y="")},
@@ -101,6 +104,7 @@ def test_a_damped_oscillation() -> None:
     check(held(made, 8.0, simulate, 103, many=400), 400)
 
 
+@thorough
 @pytest.mark.parametrize("rule", ["larger", "scatter"])
 def test_five_points_whose_scatter_alone_is_known(rule: str) -> None:
     """Three degrees of freedom: without Student's factor the 95 % interval would hold 86 %."""
@@ -118,6 +122,7 @@ def test_five_points_whose_scatter_alone_is_known(rule: str) -> None:
     check(held(made, 0.5, simulate, 104, fit_uncertainty=rule))
 
 
+@thorough
 def test_a_few_trials_each_with_pooled_scatter() -> None:
     """Three rows of three trials: six degrees of freedom for all."""
     made = program(

@@ -2,7 +2,6 @@
 
 import json
 import math
-import os
 import warnings
 from functools import cache
 from typing import Any
@@ -17,6 +16,7 @@ from cavrel.core.analysis import Analysis, analyse
 from cavrel.core.document.notebook import notebook
 from cavrel.core.logbook.run import load
 from cavrel.core.simulate import simulate
+from tests.thorough import thorough
 
 BENT = {("projectile-range", "phi_top"): 4e-3}
 """Results whose u is so large that first order and a push by a whole u part by more than 1e-3."""
@@ -112,7 +112,7 @@ def test_it_is_a_good_notebook_and_its_kernel_runs_it() -> None:
     assert "; Cavrel " in said
 
 
-@pytest.mark.skipif(os.environ.get("CAVREL_FUZZ", "1") == "1", reason="with CAVREL_FUZZ")
+@thorough
 def test_many_sheets() -> None:
     for experiment in catalogue.experiments():
         for seed in range(10, 16):

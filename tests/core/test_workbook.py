@@ -3,7 +3,6 @@
 import io
 import logging
 import math
-import os
 import tempfile
 import zipfile
 from functools import cache
@@ -25,10 +24,10 @@ from cavrel.core.document.page import Page
 from cavrel.core.document.workbook import workbook
 from cavrel.core.logbook.run import load
 from cavrel.core.simulate import simulate
+from tests.thorough import THOROUGH
 
 EVERY = list(catalogue.experiments())
-ALL = os.environ.get("CAVREL_FUZZ", "1") != "1"
-COMPUTED = EVERY if ALL else ["pendulum", "grating", "resonance-tube", "newton-second-law", "rule-equilibrium"]
+COMPUTED = EVERY if THOROUGH else ["pendulum", "grating", "resonance-tube", "newton-second-law", "rule-equilibrium"]
 
 
 @cache

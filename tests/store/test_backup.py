@@ -26,6 +26,7 @@ from cavrel.store.migrate import migrate
 from cavrel.store.pool import open_pool
 from cavrel.web import create_app
 from tests.conftest import copied
+from tests.thorough import thorough
 
 
 @pytest.fixture
@@ -152,9 +153,7 @@ def typed(*arguments: str, database: str) -> Result:
     return CliRunner().invoke(cli.main, arguments, env={"DATABASE_URL": database})
 
 
-@pytest.mark.skipif(
-    os.environ.get("CAVREL_FUZZ", "1") == "1", reason="with CAVREL_FUZZ: a course moves by the command line in any case"
-)
+@thorough
 def test_from_an_own_server_into_a_private_one_by_the_command_line(filled: str, tmp_path: Path) -> None:
     folder = Path(tempfile.mkdtemp(prefix="cavrel-restore-"))
     folder.chmod(0o755)

@@ -1,11 +1,10 @@
 """Definitions, readings, entries and documents spoilt at random: an answer or a refusal, never an exception; JSON without NaN.
 
-The numbers are modest here; CAVREL_FUZZ multiplies them.
+The numbers are modest here; a thorough run multiplies them.
 """
 
 import copy
 import json
-import os
 import random
 from typing import Any
 from uuid import UUID
@@ -22,9 +21,9 @@ from cavrel.core.simulate import simulate
 from cavrel.store import courses
 from cavrel.store import runs as run_store
 from cavrel.store.pool import Pool, transaction
+from tests.thorough import TIMES
 from tests.web.http import entry, save, start
 
-TIMES = int(os.environ.get("CAVREL_FUZZ", "1"))
 STAGES = ("measure", "fit", "result", "logbook")
 TEXTS = [
     "", "0", "-1", "1e80", "1e-80", "1e299", "-0.0", "1,234", "12 %", "3 × 10⁸", "nan", "inf", "∞", "1e400", "0e400", "1(1)e400", "½", "٣", "²",

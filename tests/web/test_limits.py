@@ -15,6 +15,7 @@ from cavrel.store import locks
 from cavrel.store import papers as store
 from cavrel.store.pool import Pool, transaction
 from cavrel.web import papers, setting
+from tests.thorough import thorough
 from tests.web.http import text, token
 from tests.web.test_suspects import typed
 
@@ -180,6 +181,7 @@ def test_a_program_is_told_when_it_has_waited_long(
     assert (answer.status_code, answer.headers["Retry-After"]) == (503, "10")
 
 
+@thorough
 def test_the_real_thing(client: FlaskClient) -> None:
     run = typed(client)
     first = client.get(f"/runs/{run}/report.pdf", headers=BROWSER)

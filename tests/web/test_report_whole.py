@@ -67,7 +67,10 @@ def test_what_was_typed_in_another_unit_stays_in_the_logbook(client: FlaskClient
     page = client.get(f"/runs/{run}/report").text
     table = page.partition("Table 1.")[2].partition("</table>")[0]
     assert "0.600 m" not in table and "1500 mm" not in table
-    assert [re.sub("<.*?>", "", row.split("</td>")[1]) for row in table.split("<tr>")[2:4]] == ["60.0", "90.0"]
+    assert [re.sub("<.*?>", "", row.split("</td>")[0].partition("</th>")[2]) for row in table.split("<tr>")[2:4]] == [
+        "60.0",
+        "90.0",
+    ]
     assert "0.600 m" in text(client, f"/runs/{run}/logbook")
 
 

@@ -2,7 +2,6 @@
 
 import io
 import json
-import os
 import zipfile
 from collections.abc import Callable
 from typing import Any
@@ -19,6 +18,7 @@ from cavrel.core.logbook import assemble
 from cavrel.core.logbook import run as runs
 from cavrel.core.simulate import simulate
 from cavrel.service import run_import
+from tests.thorough import TIMES
 from tests.web.http import entry, save, text
 from tests.web.test_suspects import typed
 
@@ -184,7 +184,6 @@ def test_a_file_too_large_is_refused(client: FlaskClient) -> None:
     assert "twenty" in answer.text
 
 
-TIMES = int(os.environ.get("CAVREL_FUZZ", "1"))
 WHOLE: dict[str, bytes] = {}
 
 

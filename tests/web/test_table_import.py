@@ -3,7 +3,6 @@
 import html
 import io
 import json
-import os
 import re
 from typing import Any
 from uuid import uuid4
@@ -23,6 +22,7 @@ from cavrel.core.simulate import simulate
 from cavrel.service.run_view import unstarted
 from cavrel.service.table_import import Choice, look
 from tests.core.test_workbook import analysed
+from tests.thorough import TIMES
 from tests.web.http import entry, save, start, text, token
 
 TABLE = "L / cm;t 1 / s;t 2 / s;T / s\n40,0;25,42;25,46;1,272\n60,0;31,08;31,12;1,555\n80,0;35,9;35,94;1,796\n"
@@ -182,7 +182,6 @@ def test_a_form_that_was_bent_is_refused(client: FlaskClient, run: int, grids_: 
     assert send(client, run, "look", grids=grids_).status_code == 422
 
 
-TIMES = int(os.environ.get("CAVREL_FUZZ", "1"))
 BOOK: dict[str, bytes] = {}
 
 

@@ -1,13 +1,17 @@
-"""A run's own headings: what its table calls a column, the unit it is read in, and whether a computed one is shown."""
+"""A run's own headings: what its table calls a column, the unit it is read in, whether a computed one is shown; and columns of its own."""
 
 from collections.abc import Mapping
 from typing import Annotated
 
-from pydantic import Field
+from pydantic import Field, ValidationError
 
-from cavrel.core.definition.parts import Key, Model, UnitText
+from cavrel.core.definition.loading import first_fault
+from cavrel.core.definition.parts import Formula, Key, Model, UnitText
+from cavrel.core.definition.readings import Column
 from cavrel.core.definition.whole import Definition
-from cavrel.core.errors import CavrelError, DefinitionError
+from cavrel.core.errors import CavrelError, DefinitionError, FormulaError
+from cavrel.core.formula.nodes import Number
+from cavrel.core.formula.parse import parse
 from cavrel.core.quantity import units
 from cavrel.core.remember import by_identity
 
@@ -18,13 +22,15 @@ class Heading(Model):
     ``label``: what it is called.
     ``symbol``: the letter that its head shows; the law keeps its own.
     ``unit``: that it is read or shown in.
-    ``hidden``: a computed column that is computed and not shown.
+    ``hidden``: a computed column that is computed and not shown; None: as the definition has it.
+    ``formula``: of a column that the experiment does not have, in the words of its table.
     """
 
     label: Annotated[str, Field(max_length=80)] = ""
     symbol: Key | None = None
     unit: UnitText | None = None
-    hidden: bool = False
+    hidden: bool | None = None
+    formula: Formula | None = None
 
 
 @by_identity(256)
@@ -39,7 +45,10 @@ def headed(definition: Definition, headings: Mapping[str, Heading]) -> Definitio
             changed["unit"] = heading.unit
         if column:
             columns = dict(series[name].columns)
-            columns[column] = columns[column].model_copy(update=changed)
+            if heading.formula is not None:
+                columns[column] = _own(column, heading)
+            else:
+                columns[column] = columns[column].model_copy(update=changed)
             series[name] = series[name].model_copy(update={"columns": columns})
         elif name in quantities:
             quantities[name] = quantities[name].model_copy(update=changed)
@@ -51,7 +60,12 @@ def check(definition: Definition, key: str, heading: Heading) -> None:
     place = f"headings.{key}"
     name, _, column = key.partition(".")
     if column:
+        if heading.formula is not None:
+            _check_own(definition, name, column, heading)
+            return
         if name not in definition.series or column not in definition.series[name].columns:
+            if heading == Heading() and name in definition.series:
+                return  # a column of the run's own that is taken away
             raise DefinitionError(place, "the experiment has no such column")
         body = definition.series[name].columns[column]
         if heading.hidden and body.column_role.typed:
@@ -69,6 +83,44 @@ def check(definition: Definition, key: str, heading: Heading) -> None:
         _fits(place, quantity.unit, heading.unit)
     else:
         raise DefinitionError(place, "the experiment has nothing of this name")
+
+
+def hidden(body: Column, heading: Heading | None) -> bool:
+    """Whether a column is computed and not shown."""
+    return heading.hidden if heading is not None and heading.hidden is not None else body.off
+
+
+def without_own(definition: Definition, headings: Mapping[str, Heading]) -> Definition:
+    """The definition without the columns that ``headings`` added to it."""
+    series = dict(definition.series)
+    for key, heading in headings.items():
+        name, _, column = key.partition(".")
+        if heading.formula is not None and name in series:
+            columns = {c: body for c, body in series[name].columns.items() if c != column}
+            series[name] = series[name].model_copy(update={"columns": columns})
+    return definition.model_copy(update={"series": series})
+
+
+def _own(name: str, heading: Heading) -> Column:
+    return Column(role="derived", label=heading.label or name, formula=heading.formula, unit=heading.unit)
+
+
+def _check_own(definition: Definition, series: str, column: str, heading: Heading) -> None:
+    place = f"headings.{series}.{column}"
+    if series not in definition.series:
+        raise DefinitionError(place, "the experiment has no such table")
+    taken = {*definition.quantities, *definition.results, *definition.series, *definition.fits}
+    if column in definition.series[series].columns or column in taken:
+        raise DefinitionError(place, f"the experiment uses the letter {column} already; choose another")
+    try:
+        if not isinstance(parse(heading.formula or ""), Number):
+            _own(column, heading)
+            return
+    except FormulaError as fault:
+        raise DefinitionError(f"{place}.formula", fault.what) from fault
+    except ValidationError as fault:
+        raise DefinitionError(place, first_fault(fault)[1]) from fault
+    raise DefinitionError(f"{place}.formula", "a column of one number alone says nothing; name another column in it")
 
 
 def _fits(place: str, usual: str | None, wanted: str | None) -> None:

@@ -108,14 +108,16 @@ ROLES = {
 
 class Column(_Read):
     """A column of a series: set, measured or derived. ``from = "trace"``: each row's reading is extracted from a chosen stretch of
-    samples. ``step``: by what a set column can be set, counted from the first setting that is suggested, such as ``10[g]`` for slotted masses.
-    ``listed``: there are no other settings than those suggested, as of coils, lamps and spectral lines."""
+    samples. ``off``: a derived column is not shown until a run asks for it. ``step``: by what a set column can be set, counted from the first
+    setting that is suggested, such as ``10[g]`` for slotted masses. ``listed``: there are no other settings than those suggested, as of coils,
+    lamps and spectral lines."""
 
     role: Literal["set", "measured", "derived"]
     source: Annotated[Literal["trace"] | None, Field(alias="from")] = None
     extract: Literal["slope", "mean", "level", "period"] | None = None
     step: Formula | None = None
     listed: bool = False
+    off: bool = False
 
     @property
     def column_role(self) -> Role:
@@ -130,6 +132,8 @@ class Column(_Read):
             raise ValueError("a measured column from a trace says what to extract: slope, mean, level or period")
         if not self.column_role.typed and (self.instrument or self.repeats > 1):
             raise ValueError("a derived column is computed: it has no instrument and no repeats")
+        if self.off and self.column_role.typed:
+            raise ValueError("only a derived column can be switched off")
         if not self.column_role.chosen and (self.step or self.listed):
             raise ValueError("only a set column has a step, or a list of what it can be set to")
         return self

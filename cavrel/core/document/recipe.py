@@ -46,6 +46,12 @@ def column(series, formula):
     return [v for i, v in found if known(series, i, v)]
 
 
+def above(series, i, formula):
+    \"\"\"The value of a formula in the row before this one that counts.\"\"\"
+    before = [j for j in range(i) if counts.get(series, {}).get(j, True)]
+    return tried(lambda: formula(before[-1])) if before else math.nan
+
+
 def size(v):
     return v if uncertainties.nominal_value(v) >= 0 else -v
 

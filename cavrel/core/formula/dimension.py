@@ -130,6 +130,10 @@ def _call(node: Node, function: str, arguments: tuple[Node, ...], scope: Scope) 
     rows = _rows(kinds, node)
     if function == "count":
         return Kind(PLAIN)
+    if function == "above":
+        if rows is None:
+            raise FormulaError("", f"above() takes a column, and '{unparse(arguments[0])}' is one value")
+        return Kind(first, rows, kinds[0].scale)
     if function in AGGREGATES or (function in ("min", "max") and len(arguments) == 1):
         return Kind(first, None, "" if function == "sum" else kinds[0].scale)
     if function in ("min", "max", "atan2", "linspace", "list"):

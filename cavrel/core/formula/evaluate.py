@@ -152,6 +152,16 @@ def _call(function: str, parts: tuple[Compiled, ...], series: str | None) -> Com
             return values
 
         return chosen
+    if function == "above":
+
+        def shifted(env: Environment) -> Array:
+            values = parts[0](env)
+            if env.spread is not None:  # a row meets another one, which has components of its own
+                values = env.spread.widen(values)
+            keep = env.keep.get(series or "")
+            return _above(values, np.ones(values.shape[1], bool) if keep is None else keep)
+
+        return shifted
     if function == "linspace":
 
         def spaced(env: Environment) -> Array:
@@ -197,6 +207,14 @@ def _edge(values: Array, last: bool) -> Array:
     known, some = _present(values)
     at = known.shape[1] - 1 - known[:, ::-1].argmax(axis=1) if last else known.argmax(axis=1)
     return np.where(some, np.take_along_axis(values, at[:, None], axis=1), np.nan)
+
+
+def _above(values: Array, keep: NDArray[np.bool_]) -> Array:
+    """What stands in the row before each one, rows that are left out passed over; NaN in the first."""
+    rows = np.arange(values.shape[1])
+    kept = np.maximum.accumulate(np.where(keep[: len(rows)], rows, -1))
+    before = np.concatenate([[-1], kept[:-1]])
+    return np.where(before >= 0, values[:, before], np.nan)
 
 
 def _extreme(values: Array, fill: float) -> Array:

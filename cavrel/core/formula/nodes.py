@@ -25,6 +25,7 @@ FUNCTIONS: dict[str, tuple[int, int]] = {
     "first": (1, 1),
     "last": (1, 1),
     "count": (1, 1),
+    "above": (1, 1),
     "min": (1, 4),
     "max": (1, 4),
     "linspace": (3, 3),

@@ -47,6 +47,8 @@ def python(node: Node, names: Mapping[str, str], series: str | None, tables: set
         case Call(function, arguments):
             if function in AGGREGATES or (function in ("min", "max") and len(arguments) == 1):
                 return _fold(function, arguments[0], names, series, tables)
+            if function == "above" and series is not None:
+                return f"above({series!r}, i, lambda i: {python(arguments[0], names, series, tables)})"
             if function in _PLAIN:
                 return f"{_PLAIN[function]}({', '.join(python(a, names, series, tables) for a in arguments)})"
     raise NotPython(unparse(node))

@@ -76,12 +76,15 @@ class HeadingOfRun(Kind):
         standing.headings[slot.removeprefix("heading:")] = dict(body)
 
     def words(self, definition: Definition, trials: Mapping[str, int], place: str, body: Body) -> tuple[str, str]:
+        if body.get("formula"):
+            unit = f" in {units.pretty(str(body['unit']))}" if body.get("unit") else ""
+            return str(body.get("label") or place.partition(".")[2]), f"column added: {body['formula']}{unit}"
         named = column_of(definition, place) or definition.quantities.get(place) or definition.series.get(place)
         said = [
             f"called {body['label']}" if body.get("label") else "",
             f"with the letter {body['symbol']}" if body.get("symbol") else "",
             f"in {units.pretty(str(body['unit']))}" if body.get("unit") is not None else "",
-            "not shown" if body.get("hidden") else "",
+            "not shown" if body.get("hidden") else "shown" if body.get("hidden") is False else "",
         ]
         if place in definition.series:
             said = [f"a column of marks: {body['label']}" if body.get("label") else "no column of marks"]

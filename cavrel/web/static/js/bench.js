@@ -92,6 +92,8 @@ function point(value) {
 
 /* --- what is looked for --- */
 
+const COARSE = 50; // steps of a slider that Shift and an arrow go by
+
 function seek() {
   const d = shown.data;
   const slider = by("bench-move");
@@ -110,6 +112,13 @@ function seek() {
     remember(SINCE, `at:${slot}:${takeOf(slot)}`, at);
   };
   slider.addEventListener("input", show);
+  slider.addEventListener("keydown", (event) => {
+    const way = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1 }[event.key];
+    if (!way || !event.shiftKey) return; // without Shift the slider itself goes by one step
+    event.preventDefault();
+    slider.value = Number(slider.value) + way * COARSE * d.step;
+    show();
+  });
   for (const button of view.querySelectorAll("[data-nudge]")) {
     button.addEventListener("click", () => {
       slider.value = Number(slider.value) + Number(button.dataset.nudge) * d.step;
@@ -294,9 +303,25 @@ function aslant() {
 
 const SCENES = { still: aslant, seek, laps, creep, course, count, slope, film };
 
+/** From a cell to what it is read from, and from there back to the cell. */
+function across() {
+  if (box.contains(document.activeElement)) {
+    document.querySelector(`input[data-slot="${CSS.escape(slot ?? "")}"]`)?.focus();
+    return;
+  }
+  const first = by("bench-move") ?? by("bench-reading") ?? view.querySelector("button, input");
+  first?.focus();
+  box.scrollIntoView({ block: "nearest" });
+}
+
 export function start() {
   box = by("screen-bench");
   if (!box) return;
+  document.addEventListener("keydown", (event) => {
+    if (!event.altKey || event.ctrlKey || event.metaKey || event.code !== "KeyI") return;
+    event.preventDefault();
+    across();
+  });
   view = by("bench-view");
   by("bench-speed").value = String(speed());
   by("bench-speed").addEventListener("change", (event) => setSpeed(Number(event.target.value)));

@@ -50,8 +50,8 @@ export function keepUnfolded() {
   };
   for (const id of known()) document.getElementById(id)?.setAttribute("open", "");
   document.addEventListener("toggle", (event) => {
-    if (!event.target.matches?.("details.fold[id]")) return;
-    const ids = [...document.querySelectorAll("details.fold[open][id]")].map((part) => part.id);
+    if (!event.target.matches?.("details.fold[id], details.for-instructors")) return;
+    const ids = [...document.querySelectorAll("details.fold[open][id], details.for-instructors[open]")].map((part) => part.id);
     try { sessionStorage.setItem(home, JSON.stringify(ids)); } catch { /* it folds again, no more */ }
   }, true);
 }

@@ -16,7 +16,7 @@ const part = (file, begin = "start") => parts.push([import(`./${file}.js`), begi
 
 if (run) {
   for (const file of ["margin", "keys", "room"]) part(file);
-  if (page === "measure") for (const file of ["sheet", "watch", "caller", "bench", "trace", "steadiness", "frames"]) part(file);
+  if (page === "measure") for (const file of ["sheet", "watch", "caller", "bench", "trace", "steadiness", "frames", "remarks"]) part(file);
   if (page.startsWith("fit")) {
     part("stretch", "startStretch");
     part("picture", "startPictures");
@@ -31,6 +31,8 @@ if (document.querySelector("form[data-draft], [data-draft-done]")) part("forms")
 if (document.getElementById("import-table")) part("tableimport");
 if (lesson) part("lesson");
 if (document.getElementById("find")) part("find");
+if (run) part("goon", "note");
+if (document.getElementById("go-on")) part("goon", "offer");
 if (document.getElementById("start")) part("starting");
 for (const [loaded, begin] of parts) (await loaded)[begin]();
 document.documentElement.dataset.ready = "yes";

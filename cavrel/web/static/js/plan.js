@@ -103,10 +103,21 @@ function heading(name, key) {
   for (const field of document.querySelectorAll(`[data-slot^="heading:${CSS.escape(name)}#"]`)) {
     const what = field.dataset.slot.split("#")[1];
     if (what === "hidden") {
-      if (!field.checked) body.hidden = true;
+      if (field.checked === Boolean(field.dataset.off)) body.hidden = !field.checked;
     } else if (field.value.trim()) body[what] = field.value.trim();
   }
   keep("heading", `heading:${name}`, body, key);
+  whole = true;
+}
+
+/** A column of the run's own, as one entry; what is wrong with it is said where entries that cannot be taken are. */
+function addColumn(form) {
+  const { letter, label, formula, unit } = form.elements;
+  const body = { formula: formula.value.trim() };
+  if (label.value.trim()) body.label = label.value.trim();
+  if (unit.value.trim()) body.unit = unit.value.trim();
+  keep("heading", `heading:${form.dataset.addColumn}.${letter.value.trim()}`, body);
+  try { localStorage.removeItem(`cavrel.form.${location.pathname}.${form.dataset.draft}`); } catch { /* it was kept nowhere */ }
   whole = true;
 }
 
@@ -269,10 +280,23 @@ export function start() {
     } else if (button.dataset.ruleBack) {
       keep("rule", `rule:${button.dataset.ruleBack}`, { value: null });
       whole = true;
+    } else if (button.dataset.removeColumn) {
+      keep("heading", `heading:${button.dataset.removeColumn}`, {});
+      whole = true;
     } else if (button.dataset.size) keep(button.dataset.size.split(":")[0], button.dataset.size, { count: stepped(button), planned: true });
     else if (button.dataset.peg || button.dataset.points !== undefined) pegButton(button);
   });
+  sheet.addEventListener("submit", (event) => {
+    if (!event.target.matches("[data-add-column]")) return;
+    event.preventDefault();
+    addColumn(event.target);
+  });
   sheet.addEventListener("change", (event) => {
+    if (event.target.matches("[data-start]")) {
+      const { formula } = event.target.form.elements;
+      formula.value = event.target.value || formula.value;
+      return;
+    }
     const { without, convention, foresee, instrument, rule } = event.target.dataset;
     if (without) {
       keep("without", `without:${without}`, { on: !event.target.checked });

@@ -21,9 +21,12 @@ export function commit(input, more = {}) {
   return keep("reading", input.dataset.slot, { text, over, ...more }, key);
 }
 
+/** The rows of a table that hold readings; between them stand those that hold remarks. */
+const rowsOf = (table) => [...table.tBodies[0].rows].filter((row) => row.dataset.at);
+
 /** The cells of one table as rows of inputs. */
 function rows(table) {
-  return [...table.tBodies[0].rows].map((row) => [...row.querySelectorAll("input[data-slot]")]);
+  return rowsOf(table).map((row) => [...row.querySelectorAll("input[data-slot]")]);
 }
 
 const WAY = "cavrel.next";
@@ -85,6 +88,7 @@ function sideways(input, step) {
 }
 
 export function enter(input) {
+  if (input.closest(".later")) root.dataset.later = "shown";
   input.focus();
   input.select();
 }
@@ -143,7 +147,7 @@ function moveRow(step) {
   const row = (lastCell && cell(lastCell))?.closest("tr");
   const table = row?.closest("table");
   if (!table) return;
-  const numbers = [...table.tBodies[0].rows].map((r) => Number(r.dataset.at.split(".")[1]));
+  const numbers = rowsOf(table).map((r) => Number(r.dataset.at.split(".")[1]));
   const at = numbers.indexOf(Number(row.dataset.at.split(".")[1]));
   const to = at + step;
   if (to < 0 || to >= numbers.length) return;
@@ -266,6 +270,7 @@ export function start() {
   });
   document.addEventListener("click", (event) => {
     if (event.target.closest("[data-next-way]")) chooseWay();
+    if (event.target.closest("[data-later]")) root.dataset.later = root.dataset.later === "shown" ? "" : "shown";
     const ruled = event.target.closest("[data-rule]");
     if (ruled) rule(ruled.dataset.rule, stepped(ruled));
     const filled = event.target.closest("[data-fill]");

@@ -72,6 +72,7 @@ function show() {
   const lap = deck.dataset.lap[0].toUpperCase() + deck.dataset.lap.slice(1);
   go.firstChild.textContent = started === null ? "Start " : counting() ? `${lap} ` : "Stop ";
   by("watch-spoilt").disabled = started === null;
+  deck.toggleAttribute("data-running", started !== null);
 }
 
 function tick() {
