@@ -65,6 +65,12 @@ def instruments(opened: RunView) -> list[dict[str, Any]]:
     return found
 
 
+def zero_readings(opened: RunView) -> dict[str, str]:
+    """What was read at zero, of each instrument whose zero can be off or was read; empty where it was not read yet."""
+    now, read = opened.program.definition.instruments, opened.state.run.zeros
+    return {name: read.get(name, "") for name in opened.program.gauges if name in read or now[name].zero}
+
+
 def chosen_here(opened: RunView) -> set[str]:
     """Instruments that this run itself chose, when it was started or in its plan."""
     entries = opened.state.latest.items()

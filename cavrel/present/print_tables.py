@@ -5,7 +5,7 @@ import re
 from dataclasses import dataclass
 
 from cavrel.core.analysis.sheet import InputReadings
-from cavrel.core.definition.headings import hidden
+from cavrel.core.definition.headings import hidden, marks_label
 from cavrel.core.formula import mathml
 from cavrel.core.formula.nodes import Name
 from cavrel.core.formula.parse import parse
@@ -50,9 +50,10 @@ def tables(opened: RunView, each: bool = False, trials: bool = True) -> list[Rul
         head: list[tuple[str, str]] = [("", "")]
         letters: dict[int, tuple[str, str]] = {}
         columns: list[list[str]] = []
-        if name in opened.state.run.headings and opened.state.run.headings[name].label:
+        marked = marks_label(opened.definition, opened.state.run.headings, name)
+        if marked:
             marks = opened.state.run.marks.get(name, [])
-            head.append((opened.state.run.headings[name].label, ""))
+            head.append((marked, ""))
             columns.append([(marks[r] or "") if r < len(marks) else "" for r in range(count)])
         for column, described in body.columns.items():
             key = f"{name}.{column}"

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field, replace
 
 from cavrel.core.analysis import Values
 from cavrel.core.definition import Series
+from cavrel.core.definition.headings import marks_label
 from cavrel.core.findings.finding import Finding
 from cavrel.core.logbook.run import Cell, trials
 from cavrel.core.logbook.slots import Slot
@@ -100,7 +101,7 @@ class Rows:
     ) -> None:
         self._opened, self._name = opened, name
         run = opened.state.run
-        self._marked = run.headings[name].label if name in run.headings else None
+        self._marked = marks_label(opened.definition, run.headings, name)
         table = f"{series.short}, " if len(opened.definition.series) > 1 else ""
         self._typed = []
         for column in typed:
@@ -167,7 +168,7 @@ class Rows:
         )
 
     def _made(self, number: int) -> tuple[Field, ...]:
-        fields = [] if self._marked is None else [_mark(self._opened, self._name, number, self._marked)]
+        fields = [] if not self._marked else [_mark(self._opened, self._name, number, self._marked)]
         for column in self._typed:
             fields += self._fields(column, number)
         return tuple(fields)

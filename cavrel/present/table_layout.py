@@ -41,6 +41,7 @@ class Head:
     ``label``: in words.
     ``formula``: a short one that stands for the foot.
     ``symbol``: the letter shown, where the run has another than its name.
+    ``zero``: (instrument, its label, what it read at zero), of the first column read with it; None where its zero is of no matter.
     """
 
     kind: str
@@ -51,6 +52,7 @@ class Head:
     label: str
     formula: str = ""
     symbol: str = ""
+    zero: tuple[str, str, str] | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -111,3 +113,4 @@ class QuantityFields:
     part: str = ""
     symbol: str = ""
     needed: str = ""
+    zero: tuple[str, str, str] | None = None

@@ -3,12 +3,13 @@
 from dataclasses import replace
 
 from cavrel.core.definition import Column, Series
-from cavrel.core.definition.headings import hidden
+from cavrel.core.definition.headings import hidden, marks_label
+from cavrel.core.definition.instrument import MeasuringInstrument
 from cavrel.core.logbook import MOST_TRIALS
 from cavrel.core.logbook.run import trials
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
-from cavrel.present import instrument_changes, row_order, target_settings, texts
+from cavrel.present import gauges, instrument_changes, row_order, target_settings, texts
 from cavrel.present.rows import Rows, said, to_type
 from cavrel.present.table_layout import Head, QuantityFields, Table
 from cavrel.service.run_view import RunView
@@ -41,6 +42,7 @@ def quantities(opened: RunView) -> list[QuantityFields]:
                 part,
                 _symbol(opened, name),
                 target_settings.needed(opened, name),
+                _zero(opened, opened.program.input_of[name].gauge),
             )
         )
     return found
@@ -61,7 +63,7 @@ def tables(opened: RunView, before: RunView | None = None) -> list[Table]:
 
 def _table(opened: RunView, name: str, series: Series, before: RunView | None) -> Table:
     headings = opened.state.run.headings
-    marked = headings[name].label if name in headings else ""
+    marked = marks_label(opened.definition, headings, name)
     heads: list[Head] = []
     if marked:
         heads.append(Head(kind="mark", name=name, trial=None, unit="", foot="", label=marked))
@@ -149,9 +151,10 @@ def _typed_heads(opened: RunView, series: str, column: str, body: Column) -> lis
     if gauge is not None:
         least = opened.program.definition.instruments[gauge.name].least_count
         foot = f"{gauge.label} {least}" if least else gauge.label
-    unit = units.pretty(body.unit or "")
+    unit, zero = units.pretty(body.unit or ""), _zero(opened, gauge)
     if wide == 1:
-        return [Head(kind=body.column_role.shown_as, name=column, trial=None, unit=unit, foot=foot, label=body.label)]
+        kind = body.column_role.shown_as
+        return [Head(kind=kind, name=column, trial=None, unit=unit, foot=foot, label=body.label, zero=zero)]
     return [
         Head(
             kind=body.column_role.shown_as,
@@ -160,9 +163,16 @@ def _typed_heads(opened: RunView, series: str, column: str, body: Column) -> lis
             unit=unit,
             foot=foot if i == 0 else "",
             label=f"{body.label}, trial {i + 1}",
+            zero=zero if i == 0 else None,
         )
         for i in range(wide)
     ]
+
+
+def _zero(opened: RunView, gauge: MeasuringInstrument | None) -> tuple[str, str, str] | None:
+    """Instrument, its label, its zero readings; None where there is none to read."""
+    found = gauges.zero_readings(opened)
+    return (gauge.name, gauge.label, found[gauge.name]) if gauge is not None and gauge.name in found else None
 
 
 def _places(opened: RunView, series: str, column: str, body: Column) -> int:

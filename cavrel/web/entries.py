@@ -24,7 +24,7 @@ pages = Blueprint("entries", __name__)
 log = logging.getLogger("cavrel")
 
 _LINES = "application/x-ndjson"
-_REDRAWN = ("late", "rows", "trials", "option", "undo", "leave-out", "take-back", "order")
+_REDRAWN = ("late", "zero", "rows", "trials", "option", "undo", "leave-out", "take-back", "order")
 
 
 @pages.post("/runs/<int:run>/entries")

@@ -245,3 +245,25 @@ def test_other_experiments_are_planned(
     saved(page)
     page.get_by_role("link", name="Measure", exact=True).click()
     expect(page.locator("#rail")).to_contain_text("0 of ")
+
+
+def test_a_column_of_ones_own_is_typed_in_and_survives_a_reload_half_typed(
+    page: Page, server: Server, new_run: Callable[..., int]
+) -> None:
+    run = new_run("Own column")
+    plan(page, server, run)
+    page.locator("#own-swings > summary").click()
+    form = page.locator("form[data-add-column=swings]")
+    form.get_by_label("Letter").fill("q")
+    form.get_by_label("Formula").fill("T + L")
+    page.reload()
+    page.wait_for_selector("html[data-ready=yes]")
+    expect(form.get_by_label("Formula")).to_have_value("T + L")
+    form.get_by_role("button", name="Add column").click()
+    expect(page.locator("#refused")).to_contain_text("cannot add 'T' (s) and 'L' (m)")
+    expect(page.locator("#refused")).to_contain_text("You typed: T + L")
+    page.locator("#refused").get_by_role("button", name="discard it").click()
+    form.get_by_label("Letter").fill("q")
+    form.get_by_label("Start from").select_option("T/above(T)")
+    form.get_by_role("button", name="Add column").click()
+    expect(page.locator("[data-remove-column='swings.q']")).to_be_visible()

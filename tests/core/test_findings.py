@@ -240,3 +240,43 @@ def test_a_miscounted_timing_says_by_how_many(off: int, words: str) -> None:
     series = {"swings": {"L": ["100.0", "101.0", "102.0"], "t": rows}}
     found = said(of("pendulum", quantities={"N": "20"}, series=series))["miscount"]
     assert words in found.say and found.at == "swings.t.2.3"
+
+
+def test_intervals_that_overlap_count_twice() -> None:
+    analysis = of(
+        "half-life",
+        series={"counts": {"t": ["0 to 30", "30 to 60", "50 to 80"], "c": ["812", "640", "511"]}},
+    )
+    assert analysis.values["counts.t"].value[:3] == pytest.approx([15, 45, 65])
+    found = said(analysis)["overlap"]
+    assert found.at == "counts.t.3.1"
+    assert "Rows 2 and 3 overlap" in found.title
+    apart = of("half-life", series={"counts": {"t": ["0 to 30", "30 to 60", "60 to 90"], "c": ["812", "640", "511"]}})
+    assert "overlap" not in said(apart)
+
+
+def test_a_vernier_s_line_is_added_to_the_main_scale() -> None:
+    analysis = of("block-density", series={"pieces": {"a": ["2.3 + 7"]}})
+    entry = next(e for e in analysis.sheet.inputs if "2.3 + 7" in {r.text for r in e.readings.values()})
+    assert entry.spec.gauge is not None and entry.spec.gauge.least_count
+    assert entry.readings[1, 1].value == pytest.approx(entry.spec.unit.to_si(2.3) + 7 * entry.spec.gauge.least_count)
+
+
+def test_an_outcome_is_held_against_what_its_row_predicts() -> None:
+    pieces = {
+        "a": ["86.4", "43.2"],
+        "b": ["54.2", "54.2"],
+        "h": ["27.6", "27.6"],
+        "m": ["116.0", "58.2"],
+        "k": ["0", "1"],
+    }
+    body = {"quantities": {"theta": "20"}, "series": {"pieces": pieces}}
+    wrong = said(of("block-density", **body, marks={"pieces": ["floats", "Sinks"]}))["outcome"]
+    assert wrong.at == "pieces.2"
+    assert "sinks, and floats was predicted" in wrong.title
+    assert "outcome" not in said(of("block-density", **body, marks={"pieces": ["floats", "it floated sideways"]}))
+    heavy = {**pieces, "m": ["140.0", "70.2"]}
+    other = said(
+        of("block-density", quantities={"theta": "20"}, series={"pieces": heavy}, marks={"pieces": ["floats"]})
+    )
+    assert "floats, and sinks was predicted" in other["outcome"].title

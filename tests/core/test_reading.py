@@ -1,10 +1,12 @@
+import math
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from cavrel.core.errors import ReadingError
 from cavrel.core.quantity import units
-from cavrel.core.quantity.reading import decimals_of, read
+from cavrel.core.quantity.reading import decimals_of, read, read_at
 
 
 @pytest.mark.parametrize(
@@ -84,3 +86,62 @@ def test_a_plain_number_keeps_its_decimals(number) -> None:
 )
 def test_decimals_an_instrument_gives(least: float, unit: str, decimals: int) -> None:
     assert decimals_of(least, units.unit(unit)) == decimals
+
+
+@pytest.mark.parametrize(
+    ("text", "unit", "value", "decimals"),
+    [
+        ("300 lines/mm", "1/mm", 3e5, 0),
+        ("300 lines per mm", "1/mm", 3e5, 0),
+        ("300 lines/mm", "um", 1 / 3e5, 2),
+        ("1/300 mm", "mm", 1 / 3e5, 5),
+        ("1/300 mm", "um", 1 / 3e5, 2),
+        ("1200 rpm", "Hz", 20.0, 0),
+        ("400°", "deg", math.radians(400), 0),
+    ],
+)
+def test_units_as_people_write_them(text: str, unit: str, value: float, decimals: int) -> None:
+    found = read(text, unit)
+    assert found.value == pytest.approx(value, rel=1e-12)
+    assert found.decimals == decimals
+
+
+@pytest.mark.parametrize(
+    ("text", "unit", "ends", "decimals"),
+    [
+        ("0 to 30", "s", (0, 30), 0),
+        ("30 to 60 s", "s", (30, 60), 0),
+        ("1.5 to 2.5 min", "s", (90, 150), 1),
+        ("−5 to 5", "cm", (-0.05, 0.05), 0),
+    ],
+)
+def test_an_interval_is_read_at_its_middle(text: str, unit: str, ends: tuple[float, float], decimals: int) -> None:
+    found = read(text, unit)
+    assert found.ends == pytest.approx(ends)
+    assert found.value == pytest.approx(sum(ends) / 2)
+    assert found.decimals == decimals
+
+
+@pytest.mark.parametrize(
+    ("text", "least", "value"),
+    [("4.3 + 7", 1e-4, 0.0437), ("4.3+0", 1e-4, 0.043), ("4.3", 1e-4, 0.043), ("0.1 + 49", 2e-5, 0.00198)],
+)
+def test_main_scale_and_coincidence(text: str, least: float, value: float) -> None:
+    found = read_at(text, "cm", False, least)
+    assert found.value == pytest.approx(value, rel=1e-12)
+    assert found.text == text
+
+
+@pytest.mark.parametrize(
+    ("text", "unit", "said"),
+    [
+        ("60 to 30", "s", "ends before it begins"),
+        ("10 s to 20 cm", "s", "but this column is in s"),
+        ("600 lines/mm", "s", "cannot be a reading in s"),
+        ("0 lines/mm", "1/mm", "no number of lines"),
+        ("4.3 + 7", "cm", "least count"),
+    ],
+)
+def test_what_such_texts_cannot_mean(text: str, unit: str, said: str) -> None:
+    with pytest.raises(ReadingError, match=said):
+        read_at(text, unit, False, None)

@@ -17,7 +17,7 @@ from cavrel.core.errors import CavrelError, ReadingError, RunError
 from cavrel.core.logbook.run import Cell, RunDocument, TraceCell, TraceDocument, trials
 from cavrel.core.logbook.run import traces as traces_of
 from cavrel.core.quantity import units
-from cavrel.core.quantity.reading import Reading, read, read_plain
+from cavrel.core.quantity.reading import Reading, read_at, read_plain
 from cavrel.core.remember import by_identity
 
 Array = NDArray[np.float64]
@@ -227,7 +227,9 @@ def _one_by_one(
     readings: dict[tuple[int, int], Reading] = {}
     for (row, trial), text in typed.items():
         try:
-            readings[row, trial] = read(text, spec.unit.text, spec.difference)
+            readings[row, trial] = read_at(
+                text, spec.unit.text, spec.difference, spec.gauge.least_count if spec.gauge else None
+            )
         except ReadingError as fault:
             faults.append(Fault(spec.key, row, trial, texts[row - 1][trial - 1], fault.what))
     return readings

@@ -90,6 +90,13 @@ def hidden(body: Column, heading: Heading | None) -> bool:
     return heading.hidden if heading is not None and heading.hidden is not None else body.off
 
 
+def marks_label(definition: Definition, headings: Mapping[str, Heading], series: str) -> str:
+    """What stands over a table's column of words: the run's own, else the outcome that the definition asks for; empty for none."""
+    outcome = definition.series[series].outcome
+    own = headings[series].label if series in headings else ""
+    return own or (outcome.label if outcome is not None else "")
+
+
 def without_own(definition: Definition, headings: Mapping[str, Heading]) -> Definition:
     """The definition without the columns that ``headings`` added to it."""
     series = dict(definition.series)

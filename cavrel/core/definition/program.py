@@ -71,6 +71,7 @@ class _Compiler(Outcomes):
             constants=self.constants,
             edges=frozenset(self.edges),
             ranges=ranges,
+            outcomes={name: self._outcomes(name) for name, body in definition.series.items() if body.outcome},
             laps=laps,
             needs=self._needs(),
         )
@@ -177,6 +178,15 @@ class _Compiler(Outcomes):
         if kind.series:
             raise DefinitionError(f"results.{name}.range", "this runs over rows; a result has one value")
         return run
+
+    def _outcomes(self, series: str) -> dict[str, Compiled]:
+        """When each outcome of a series is to be expected."""
+        outcome, found = self.definition.series[series].outcome, {}
+        for word, condition in (outcome.choices if outcome else {}).items():
+            if condition:
+                place = f"series.{series}.outcome.choices.{word}"
+                found[word] = self.formula(condition, series, place, truth=True)[2]
+        return found
 
     def _seconds(self, amount: str, place: str) -> None:
         try:

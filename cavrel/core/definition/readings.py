@@ -139,14 +139,27 @@ class Column(_Read):
         return self
 
 
+class Outcome(Model):
+    """What happens in each row and is no number: it floated, the needle came back, the fringes vanished. ``choices``: the words that are
+    offered, each with the condition, in the words of the table, under which it is to be expected; empty where nothing predicts it."""
+
+    label: Annotated[str, Field(min_length=1, max_length=80)]
+    choices: Annotated[
+        dict[Annotated[str, Field(min_length=1, max_length=40)], Annotated[str, Field(max_length=400)]],
+        Field(min_length=1, max_length=12),
+    ]
+
+
 class Series(Model):
-    """A table of readings, one row for each setting. ``optional``: an experiment is whole without it."""
+    """A table of readings, one row for each setting. ``optional``: an experiment is whole without it; ``outcome``: what each row is to say beside
+    its numbers."""
 
     label: Annotated[str, Field(min_length=1, max_length=80)]
     note: Annotated[str, Field(max_length=400)] = ""
     rows: Annotated[int, Field(ge=1, le=200)] = 8
     row: Annotated[str, Field(max_length=30)] = "row"
     optional: bool = False
+    outcome: Outcome | None = None
     columns: Annotated[dict[Key, Column], Field(min_length=1, max_length=24)]
 
     @property

@@ -260,6 +260,7 @@ class Program:
     ``constants``: what formulas name of instruments, SI.
     ``edges``: series whose first or last row formulas pick out.
     ``ranges``: within which a result is plausible, by result.
+    ``outcomes``: when each outcome of a series is to be expected, by series and word.
     ``laps``: how many laps a step's timer counts, by the step's index.
     ``earlier``: by instrument, those of this run that it took the place of.
     ``needs``: by fit and result (and by ``result#accepted``), keys of the inputs it follows from.
@@ -280,6 +281,7 @@ class Program:
     constants: Mapping[str, float]
     edges: frozenset[str]
     ranges: Mapping[str, Compiled]
+    outcomes: Mapping[str, Mapping[str, Compiled]]
     laps: Mapping[int, Compiled]
     needs: Mapping[str, frozenset[str]]
     earlier: Mapping[str, tuple[EarlierGauge, ...]] = field(default_factory=dict)

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 
 from cavrel.core.analysis import Analysis, Values
 from cavrel.core.analysis.trace import sample_times
+from cavrel.core.definition.headings import marks_label
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook.run import traces as traces_of
 from cavrel.core.quantity.units import Unit
@@ -134,6 +135,12 @@ def _series(analysis: Analysis, name: str) -> Table:
             for row in range(count):
                 cells[row] += _texts(analysis, key, row + 1, trials)
         _described(columns, cells, column, described.label, values)
+    marks = analysis.run.marks.get(name, [])
+    if any(marks):
+        label = marks_label(analysis.program.definition, analysis.run.headings, name)
+        columns.append(Column(name="mark", unit="", title=label or "Mark", text=True))
+        for row in range(count):
+            cells[row].append(marks[row] if row < len(marks) else None)
     columns.append(Column(name="left_out", unit="", title="Why the row is left out", text=True))
     reasons = analysis.run.left_out_rows(name)
     for row in range(count):

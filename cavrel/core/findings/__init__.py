@@ -9,6 +9,7 @@ from cavrel.core.findings.assumed import of_dead_times
 from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.fits import of_fit
 from cavrel.core.findings.meaning import LineMeaning
+from cavrel.core.findings.outcomes import of_outcomes
 from cavrel.core.findings.parity import of_identities, of_verifications
 from cavrel.core.findings.readings import of_readings
 from cavrel.core.findings.results import monte_carlo_findings, of_results
@@ -24,7 +25,12 @@ def findings_of(analysis: Analysis, meanings: Mapping[str, LineMeaning] | None =
         *compare.disagreements(analysis),
         *compare.contradicting(analysis),
     ]
-    findings += [*of_identities(analysis), *of_verifications(analysis), *of_dead_times(analysis)]
+    findings += [
+        *of_identities(analysis),
+        *of_verifications(analysis),
+        *of_dead_times(analysis),
+        *of_outcomes(analysis),
+    ]
     for fit in analysis.fits.values():
         findings += of_fit(analysis, fit, (meanings or {}).get(fit.name))
     if len(analysis.program.definition.series) > 1:

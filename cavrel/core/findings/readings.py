@@ -1,5 +1,7 @@
 """What is odd about readings: decimals, sizes, trials that stand apart, counts that cannot be."""
 
+from itertools import pairwise
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -23,6 +25,7 @@ def of_readings(analysis: Analysis) -> list[Finding]:
     findings = _unreadable(analysis)
     for readings in analysis.sheet.inputs:
         findings += _understood(readings, analysis.rules.decimal == "comma")
+        findings += _overlaps(readings)
         findings += _decimals(readings)
         findings += _implausible(analysis, readings)
         findings += _over_range(readings)
@@ -44,6 +47,26 @@ def _unreadable(analysis: Analysis) -> list[Finding]:
                 seen=fault.text,
             )
         )
+    return findings
+
+
+def _overlaps(readings: InputReadings) -> list[Finding]:
+    """Intervals, typed from and to, of which one begins before another ends: what was counted in both is counted twice."""
+    spans = sorted((r.ends, place) for place, r in readings.readings.items() if r.ends is not None)
+    findings = []
+    for ((_, end), (row, _)), ((begin, _), (other, trial)) in pairwise(spans):
+        if begin < end and not np.isclose(begin, end):
+            findings.append(
+                Finding(
+                    code="overlap",
+                    level="danger",
+                    at=place_of(readings.spec, other, trial),
+                    title=f"Rows {row} and {other} overlap",
+                    say=f"“{readings.readings[row, 1].text}” ends after “{readings.readings[other, trial].text}” begins, so what happened "
+                    "in both is counted twice. Correct where one of them begins or ends.",
+                    seen=readings.readings[other, trial].text,
+                )
+            )
     return findings
 
 

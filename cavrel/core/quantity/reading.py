@@ -1,4 +1,5 @@
-"""A reading as a person types it: ``39.0``, ``39,0``, ``390 mm``, ``49.8 ± 0.1``, ``1.2e-3``, ``1:23.45``, ``31°24′``.
+"""A reading as a person types it: ``39.0``, ``39,0``, ``390 mm``, ``49.8 ± 0.1``, ``1.2e-3``, ``1:23.45``, ``31°24′``, ``30 to 60``,
+``300 lines/mm``, ``1/300 mm``; on a vernier ``4.3 + 7``.
 
 The text is what is kept; everything here is derived from it.
 """
@@ -32,6 +33,10 @@ _ARC = re.compile(
     rf"\s*(?:(?P<seconds>{_SMALL})\s*(?:\"|″|''|′′))?\s*",
     re.ASCII,
 )
+_COINCIDENCE = re.compile(r"(?P<main>.*\S)\s*\+\s*(?P<mark>\d{1,3})", re.ASCII)
+_INTERVAL = re.compile(r"(?P<begin>.*\S)\s+to\s+(?P<end>\S.*)")
+_LINES = re.compile(rf"(?P<number>{_NUMBER})\s*(?:lines?|slits?)?\s*(?:/|per)\s*(?P<unit>[^\W\d]\S*)", re.ASCII)
+_SHARE = re.compile(rf"1\s*/\s*(?P<number>{_NUMBER})\s*(?P<unit>[^\W\d]\S*)?", re.ASCII)
 _SUPERSCRIPTS = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹⁻⁺", "0123456789-+")
 _SPACES = str.maketrans("−\u2009\u00a0\u202f’", "-   ′")
 _THOUSANDS = re.compile(r"[-+]?[1-9]\d{0,2},\d{3}")
@@ -46,6 +51,7 @@ class Reading(NamedTuple):
     ``decimals``: as typed, counted in ``unit`` (negative for 1.2e3: -2).
     ``stated``: the ± part, SI, or None.
     ``doubt``: how it was understood, where it can be meant in two ways; else empty.
+    ``ends``: where an interval begins and ends, SI; its value is its middle.
     """
 
     text: str
@@ -54,6 +60,7 @@ class Reading(NamedTuple):
     unit: Unit
     stated: float | None = None
     doubt: str = ""
+    ends: tuple[float, float] | None = None
 
     @property
     def last_digit(self) -> float:
@@ -105,7 +112,59 @@ def read(text: str, unit_text: str, difference: bool = False) -> Reading:
     if arc:
         found = _arc(text, arc, default)
         return found if len(sides) == 1 else found._replace(stated=_stated_alone(text, sides[1], found.unit))
+    if len(sides) == 1 and (
+        special := _interval(text, sides[0], unit_text, difference) or _lines(text, sides[0], default)
+    ):
+        return special
     return _number(text, sides, default, difference)
+
+
+def read_at(text: str, unit_text: str, difference: bool, least_count: float | None) -> Reading:
+    """`read`, on an instrument of this least count, SI: ``4.3 + 7`` is the main scale's mark and the line of the vernier that meets one.
+    Raises ReadingError."""
+    found = _COINCIDENCE.fullmatch(text.translate(_SPACES).strip())
+    if found is None or not text[0].isdigit():
+        return read(text, unit_text, difference)
+    if not least_count:
+        raise ReadingError("", f"'{text}' needs the vernier's least count; enter it in Plan, or type one number")
+    main = read(found["main"], unit_text, difference)
+    value = main.value + int(found["mark"]) * least_count
+    return Reading(text, value, max(decimals_of(least_count, main.unit), main.decimals), main.unit)
+
+
+def _interval(text: str, side: str, unit_text: str, difference: bool) -> Reading | None:
+    """``30 to 60``: what a counter counted through; its value is the middle."""
+    found = _INTERVAL.fullmatch(side)
+    if found is None:
+        return None
+    end = read(found["end"], unit_text, difference)
+    begin = read(found["begin"], end.unit.text if _PLAIN.fullmatch(found["begin"]) else unit_text, difference)
+    if begin.unit.dimension != end.unit.dimension:
+        raise ReadingError("", f"the ends of '{text}' are in different units")
+    if not begin.value < end.value:
+        raise ReadingError("", f"'{text}' ends before it begins")
+    return Reading(
+        text, (begin.value + end.value) / 2, max(begin.decimals, end.decimals), end.unit, ends=(begin.value, end.value)
+    )
+
+
+def _lines(text: str, side: str, default: Unit) -> Reading | None:
+    """``300 lines/mm`` and ``1/300 mm``: so many lines on a length, or the distance between two of them, whichever the place holds."""
+    lines, share = _LINES.fullmatch(side), _SHARE.fullmatch(side)
+    if share is None and (lines is None or not re.search("line|slit", side)):
+        return None
+    found = share or lines
+    assert found is not None
+    number = float(found["number"].replace(",", "."))
+    if not number > 0:
+        raise ReadingError("", f"'{text}' names no number of lines")
+    per = units.unit(f"1/{found['unit']}") if found["unit"] else units.unit("")
+    value, step = number * per.factor, per.factor * 10.0 ** -len(found["number"].replace(",", ".").partition(".")[2])
+    if default.dimension == units.unit("").dimension / per.dimension and not (default.dimension.plain and lines):
+        value, step = 1 / value, step / value**2
+    elif default.dimension != per.dimension or share is not None:
+        raise ReadingError("", f"'{text}' cannot be a reading in {default.pretty or 'plain numbers'}")
+    return Reading(text, value, -math.floor(math.log10(step / default.factor)), default)
 
 
 def _default(unit_text: str, difference: bool) -> Unit:

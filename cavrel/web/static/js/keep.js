@@ -194,7 +194,7 @@ function showAside() {
   const place = document.getElementById("refused");
   place.replaceChildren(...aside().map(({ entry, what }) => {
     const line = document.createElement("p");
-    const wrote = entry.body?.text ?? entry.body?.texts?.join("  ") ?? entry.body?.reason ?? entry.slot;
+    const wrote = entry.body?.text ?? entry.body?.texts?.join("  ") ?? entry.body?.reason ?? entry.body?.formula ?? entry.slot;
     line.textContent = `Not accepted: ${what}. You typed: ${wrote} `;
     const input = document.querySelector(`input[data-slot="${CSS.escape(entry.slot)}"]`);
     if (input && entry.body?.text !== undefined) line.append(button("correct it", () => {

@@ -118,7 +118,6 @@ function addColumn(form) {
   if (unit.value.trim()) body.unit = unit.value.trim();
   keep("heading", `heading:${form.dataset.addColumn}.${letter.value.trim()}`, body);
   try { localStorage.removeItem(`cavrel.form.${location.pathname}.${form.dataset.draft}`); } catch { /* it was kept nowhere */ }
-  whole = true;
 }
 
 /** Make a change that was offered: the keys of a run document, as entries. */
@@ -282,7 +281,6 @@ export function start() {
       whole = true;
     } else if (button.dataset.removeColumn) {
       keep("heading", `heading:${button.dataset.removeColumn}`, {});
-      whole = true;
     } else if (button.dataset.size) keep(button.dataset.size.split(":")[0], button.dataset.size, { count: stepped(button), planned: true });
     else if (button.dataset.peg || button.dataset.points !== undefined) pegButton(button);
   });

@@ -1,4 +1,5 @@
 // The table: typing, moving, and keeping each reading the moment its cell is left.
+import { ask } from "./ask.js";
 import { isDrawing, keep, kept } from "./keep.js";
 import { drafts, endDraft, ours } from "./pending.js";
 import { stepped } from "./stepping.js";
@@ -88,7 +89,7 @@ function sideways(input, step) {
 }
 
 export function enter(input) {
-  if (input.closest(".later")) root.dataset.later = "shown";
+  if (input.closest(".later")) root.dataset.trials = "all";
   input.focus();
   input.select();
 }
@@ -159,6 +160,12 @@ function order(select) {
   const { value } = select;
   if (value === "moved") return;
   keep("order", `order:${select.dataset.order}`, value === "taken" ? {} : { by: value.slice(1), falling: value[0] === "-" });
+}
+
+/** What an instrument shows at zero, as one more reading of it: earlier ones stay, and their mean counts. */
+function readZero({ zeroOf, zeroLabel, zeroRead }) {
+  const said = zeroRead ? `${zeroLabel} at zero, once more (so far ${zeroRead})` : `What does the ${zeroLabel} show at zero?`;
+  ask(said, [], (text) => keep("zero", `zero:${zeroOf}`, { text: zeroRead ? `${zeroRead}; ${text}` : text }));
 }
 
 /** A row that no fit takes, to hold what the line predicts against what is then read. */
@@ -269,8 +276,10 @@ export function start() {
     }
   });
   document.addEventListener("click", (event) => {
+    const zero = event.target.closest("[data-zero-of]");
+    if (zero) readZero(zero.dataset);
     if (event.target.closest("[data-next-way]")) chooseWay();
-    if (event.target.closest("[data-later]")) root.dataset.later = root.dataset.later === "shown" ? "" : "shown";
+    if (event.target.closest("[data-later]")) root.dataset.trials = root.dataset.trials === "all" ? "" : "all";
     const ruled = event.target.closest("[data-rule]");
     if (ruled) rule(ruled.dataset.rule, stepped(ruled));
     const filled = event.target.closest("[data-fill]");
