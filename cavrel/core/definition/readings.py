@@ -151,8 +151,8 @@ class Outcome(Model):
 
 
 class Series(Model):
-    """A table of readings, one row for each setting. ``optional``: an experiment is whole without it; ``outcome``: what each row is to say beside
-    its numbers."""
+    """A table of readings, one row for each setting. ``optional``: an experiment is whole without it; ``outcome``: what each row is to say next
+    to its numbers."""
 
     label: Annotated[str, Field(min_length=1, max_length=80)]
     note: Annotated[str, Field(max_length=400)] = ""
