@@ -10,6 +10,7 @@ CHECKS = [
     [str(BIN / "mypy"), "--no-error-summary", "cavrel", "bench"],
     [str(BIN / "lint-imports"), "--no-logo"],
     [str(BIN / "biome"), "lint", "--error-on-warnings"],
+    [str(BIN / "biome"), "format", "cavrel/web/static/css/components"],
     [sys.executable, str(Path(__file__).parent / "words.py")],
 ]
 

@@ -320,4 +320,7 @@ def number_line(opened: RunView, result: ResultAnalysis, others: list[tuple[str,
             label = f"compared with {significant(value, 4)} from this run"
         accepted = (value, result.accepted.u / unit.factor, label)
     title = f"{body.label}: {result_text(opened.analysis, result)} on a number line with {len(entries)} values"
+    for entry in entries[1:]:
+        measured = opened.analysis.measured(unit.to_si(entry.value), unit.factor * entry.u, unit)
+        title += f"; {entry.label} {measured.text()}"
     return numberline.number_line(entries, accepted, unit.pretty, title)

@@ -1,12 +1,43 @@
 """Styles, scripts and fonts: each address holds the version of all of them, so that a browser may keep what it has for good."""
 
 import hashlib
+import re
 from functools import lru_cache
 from pathlib import Path
 
 from flask import Blueprint, Response, send_from_directory, url_for
 
 STATIC = Path(__file__).resolve().parent / "static"
+STYLES = "css/cavrel.css"
+"""The address of the look: one file to a browser, made of a file for each component."""
+_COMPONENTS = (
+    "colours",
+    "frame",
+    "notes",
+    "table",
+    "deck",
+    "ask",
+    "graphs",
+    "fit",
+    "result",
+    "samples",
+    "write",
+    "experiments",
+    "narrow",
+    "plan",
+    "touch",
+    "printing",
+    "laboratory",
+    "lesson",
+    "predictions",
+    "bench",
+    "report",
+    "folds",
+    "expected",
+    "hand",
+    "forced",
+)
+"""In the order of the cascade: what is narrow, touched or printed comes after what it alters."""
 _FOR_GOOD = "public, max-age=31536000, immutable"
 pages = Blueprint("assets", __name__)
 
@@ -20,8 +51,16 @@ def current() -> str:
     return digest.hexdigest()[:12]
 
 
+@lru_cache(maxsize=1)
+def _styles() -> str:
+    sheets = (STATIC / "css" / "components" / f"{name}.css" for name in _COMPONENTS)
+    return re.sub(r"\n\s*", "\n", "".join(sheet.read_text(encoding="utf-8") for sheet in sheets))
+
+
 def text(name: str) -> str:
     """What a style sheet or script says."""
+    if name == STYLES:
+        return _styles()
     return (STATIC / name).read_text(encoding="utf-8")
 
 
@@ -33,7 +72,10 @@ def static(name: str) -> str:
 @pages.get("/static/<version>/<path:name>", endpoint="file")
 def file(version: str, name: str) -> Response:
     """A file, under any version: a page that was drawn before an update still gets what it asks for, but may not keep it."""
-    response = send_from_directory(STATIC, name, max_age=0)
+    if name == STYLES:
+        response = Response(_styles(), mimetype="text/css")
+    else:
+        response = send_from_directory(STATIC, name, max_age=0)
     if version == current():
         response.headers["Cache-Control"] = _FOR_GOOD
     return response

@@ -1,4 +1,5 @@
 import math
+from collections.abc import Callable
 
 import pytest
 from hypothesis import given
@@ -145,3 +146,14 @@ def test_main_scale_and_coincidence(text: str, least: float, value: float) -> No
 def test_what_such_texts_cannot_mean(text: str, unit: str, said: str) -> None:
     with pytest.raises(ReadingError, match=said):
         read_at(text, unit, False, None)
+
+
+@pytest.mark.parametrize("text", ["2.5134E+00", "1.2e+3", "2×10+5", "5 ± 0+1"])
+def test_a_power_of_ten_is_no_vernier(text: str) -> None:
+    def said(reader: Callable[..., object]) -> object:
+        try:
+            return reader()
+        except ReadingError as fault:
+            return str(fault)
+
+    assert said(lambda: read_at(text, "cm", False, 1e-4)) == said(lambda: read(text, "cm"))

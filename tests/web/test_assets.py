@@ -7,7 +7,8 @@ from pathlib import Path
 from flask.testing import FlaskClient
 
 import cavrel
-from cavrel.web.assets import STATIC
+from cavrel.web import assets
+from cavrel.web.assets import _COMPONENTS, STATIC, STYLES
 
 
 def addresses(client: FlaskClient) -> list[str]:
@@ -51,10 +52,10 @@ def test_the_first_visit_carries_no_more_than_half_a_megabyte() -> None:
 
 def test_print_hides_nothing_that_a_drawing_shows() -> None:
     """A rule that hides a part of the page by a class alone would hide a drawing's part of the same class, too."""
-    css = (STATIC / "css" / "cavrel.css").read_text(encoding="utf-8")
+    css = assets.text(STYLES)
     hidden = {
         selector.strip()[1:]
-        for rule in re.findall(r"([^{}]*)\{ display: none !important; \}", css)
+        for rule in re.findall(r"([^{}]*)\{\s*display: none !important;\s*\}", css)
         for selector in rule.split(",")
         if re.fullmatch(r"\.[\w-]+", selector.strip())
     }
@@ -78,3 +79,10 @@ def test_every_part_that_a_page_loads_is_there() -> None:
     named += [name.strip(' "') for names in listed for name in names.split(",")]
     assert len(named) > 12
     assert [name for name in named if not (scripts / f"{name}.js").exists()] == []
+
+
+def test_every_component_of_the_look_is_served_once() -> None:
+    """A file that nobody names would be a look that nobody sees."""
+    components = {path.stem for path in (STATIC / "css" / "components").glob("*.css")}
+    assert sorted(_COMPONENTS) == sorted(components)
+    assert assets.text(STYLES).count("{") == assets.text(STYLES).count("}")

@@ -245,3 +245,21 @@ def test_simulated_readings_say_so_wherever_they_go(client: FlaskClient) -> None
     words = " ".join(" ".join(page.get_textpage().get_text_range().split()) for page in paper)
     assert words.count("imulated readings") >= 3  # the title and captions
     assert "simulated" in str(paper.get_metadata_dict().get("Title"))
+
+
+def test_the_number_line_says_the_other_benches_values(client: FlaskClient) -> None:
+    """Who hears the page has no other place where they stand."""
+    page = client.get("/runs/1/result").text
+    said = re.search(r'aria-label="(Free-fall acceleration: [^"]* on a number line[^"]*)"', page)
+    assert said
+    wick = re.search(r"bench Wick (\d\.\d+) ± 0\.\d+\sm/s²", said[1])
+    assert wick
+    other = client.get("/runs/3/measure.json").json["result"]["results"]["g"]["value"]
+    assert float(wick[1]) == pytest.approx(other, abs=0.02)
+
+
+def test_the_budget_is_a_table(client: FlaskClient) -> None:
+    page = client.get("/runs/1/result").text
+    table = page.partition('class="budget" role="table"')[2].partition("<h2")[0]
+    assert len(re.findall(r'role="rowheader"', table)) >= 4
+    assert re.findall(r'role="columnheader">([^<]+)<', table) == ["source", "share of the variance", "if halved"]

@@ -33,7 +33,7 @@ _ARC = re.compile(
     rf"\s*(?:(?P<seconds>{_SMALL})\s*(?:\"|″|''|′′))?\s*",
     re.ASCII,
 )
-_COINCIDENCE = re.compile(r"(?P<main>.*\S)\s*\+\s*(?P<mark>\d{1,3})", re.ASCII)
+_COINCIDENCE = re.compile(r"(?P<main>\d[^eExX×*·+±]*[\d°'′\"″])\s*\+\s*(?P<mark>\d{1,3})")
 _INTERVAL = re.compile(r"(?P<begin>.*\S)\s+to\s+(?P<end>\S.*)")
 _LINES = re.compile(rf"(?P<number>{_NUMBER})\s*(?:lines?|slits?)?\s*(?:/|per)\s*(?P<unit>[^\W\d]\S*)", re.ASCII)
 _SHARE = re.compile(rf"1\s*/\s*(?P<number>{_NUMBER})\s*(?P<unit>[^\W\d]\S*)?", re.ASCII)
@@ -123,7 +123,7 @@ def read_at(text: str, unit_text: str, difference: bool, least_count: float | No
     """`read`, on an instrument of this least count, SI: ``4.3 + 7`` is the main scale's mark and the line of the vernier that meets one.
     Raises ReadingError."""
     found = _COINCIDENCE.fullmatch(text.translate(_SPACES).strip())
-    if found is None or not text[0].isdigit():
+    if found is None:
         return read(text, unit_text, difference)
     if not least_count:
         raise ReadingError("", f"'{text}' needs the vernier's least count; enter it in Plan, or type one number")
