@@ -18,45 +18,56 @@ function write(form, kept) {
   return true;
 }
 
+const begun = new WeakSet();
+const saved = new URLSearchParams(location.search).get("saved");
+
+/** Bring back what was typed into a form, and keep what will be. */
+function begin(form) {
+  begun.add(form);
+  const here = place(form);
+  if (saved === form.dataset.draft) {
+    try { localStorage.removeItem(here); } catch { /* nothing was kept */ }
+  } else if (!form.querySelector("[role=alert]")) {
+    let kept = null;
+    try { kept = JSON.parse(localStorage.getItem(here) ?? "null"); } catch { /* nothing to bring back */ }
+    if (kept && JSON.stringify(kept) !== JSON.stringify(read(form)) && write(form, kept)) {
+      form.closest("details")?.setAttribute("open", "");
+      const line = document.createElement("p");
+      line.className = "soft small wide";
+      line.textContent = "Restored from your last visit, not saved yet. ";
+      const drop = document.createElement("button");
+      drop.type = "button";
+      drop.className = "take";
+      drop.textContent = "Forget it";
+      drop.addEventListener("click", () => {
+        try { localStorage.removeItem(here); } catch { /* it is gone with the page */ }
+        form.reset();
+        line.remove();
+      });
+      line.append(drop);
+      form.prepend(line);
+    }
+  }
+  const keep = () => { try { localStorage.setItem(here, JSON.stringify(read(form))); } catch { /* the page itself holds it then */ } };
+  form.addEventListener("input", (event) => {
+    // A number typed next to a choice chooses it.
+    const { checks } = event.target.dataset;
+    if (checks) event.target.closest("fieldset").querySelector(`input[type=radio][value="${checks}"]`).checked = true;
+    keep();
+  });
+  form.addEventListener("change", keep);
+}
+
+function beginAll() {
+  for (const form of document.querySelectorAll("form[data-draft]")) if (!begun.has(form)) begin(form);
+}
+
 export function start() {
-  const saved = new URLSearchParams(location.search).get("saved");
   for (const { dataset } of document.querySelectorAll("[data-draft-done]")) {
     try { localStorage.removeItem(`cavrel.form.${dataset.draftDone}`); } catch { /* nothing was kept */ }
   }
   for (const field of document.querySelectorAll("[data-own-zone]")) field.value ||= Intl.DateTimeFormat().resolvedOptions().timeZone ?? "";
-  for (const form of document.querySelectorAll("form[data-draft]")) {
-    const here = place(form);
-    if (saved === form.dataset.draft) {
-      try { localStorage.removeItem(here); } catch { /* nothing was kept */ }
-    } else if (!form.querySelector("[role=alert]")) {
-      let kept = null;
-      try { kept = JSON.parse(localStorage.getItem(here) ?? "null"); } catch { /* nothing to bring back */ }
-      if (kept && JSON.stringify(kept) !== JSON.stringify(read(form)) && write(form, kept)) {
-        form.closest("details")?.setAttribute("open", "");
-        const line = document.createElement("p");
-        line.className = "soft small wide";
-        line.textContent = "Restored from your last visit, not saved yet. ";
-        const drop = document.createElement("button");
-        drop.type = "button";
-        drop.className = "take";
-        drop.textContent = "Forget it";
-        drop.addEventListener("click", () => {
-          try { localStorage.removeItem(here); } catch { /* it is gone with the page */ }
-          form.reset();
-          line.remove();
-        });
-        line.append(drop);
-        form.prepend(line);
-      }
-    }
-    const keep = () => { try { localStorage.setItem(here, JSON.stringify(read(form))); } catch { /* the page itself holds it then */ } };
-    form.addEventListener("input", (event) => {
-      // A number typed next to a choice chooses it.
-      const { checks } = event.target.dataset;
-      if (checks) event.target.closest("fieldset").querySelector(`input[type=radio][value="${checks}"]`).checked = true;
-      keep();
-    });
-    form.addEventListener("change", keep);
-  }
+  beginAll();
+  document.addEventListener("cavrel:saved", beginAll); // what another device saved may have drawn a form anew
   if (saved) history.replaceState(null, "", location.pathname + location.hash);
 }
