@@ -3,6 +3,7 @@
 import re
 from collections.abc import Callable
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.test_measure import cell, saved
@@ -121,3 +122,22 @@ def test_enter_goes_along_the_row_where_that_is_chosen(page: Page, new_run: Call
     expect(cell(page, "swings.t.3.2")).to_be_focused()
     page.keyboard.press("ArrowDown")
     expect(cell(page, "swings.t.4.2")).to_be_focused()
+
+
+def test_a_zero_is_read_at_the_column_as_often_as_one_likes(page: Page, new_run: Callable[..., int]) -> None:
+    run = new_run("Zeros", experiment="spring")
+    cell(page, "loads.l.1.1").fill("13.3")
+    page.keyboard.press("Enter")
+    saved(page)
+    press = page.locator("[data-zero-of]")
+    expect(press).to_have_count(1)
+    for text, shown in (("0.2", "zero 0.2"), ("0.4", "zero 0.2; 0.4")):
+        press.click()
+        page.locator("#ask-text").fill(text)
+        page.keyboard.press("Enter")
+        expect(press).to_have_text(shown)
+    home = page.url.partition("/runs/")[0]
+    rows = page.request.get(f"{home}/runs/{run}/tables/loads.csv").text().splitlines()
+    first = dict(zip(rows[0].split(","), rows[2].split(","), strict=True))
+    assert first["l_typed"] == "13.3"
+    assert float(first["l"]) == pytest.approx(13.0)
