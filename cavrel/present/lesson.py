@@ -9,7 +9,7 @@ from cavrel.core.lesson import Lesson, collisions
 from cavrel.core.lesson.calls import calls
 from cavrel.core.words import counted
 from cavrel.graph.timetable import Bar, timetable
-from cavrel.present import zones
+from cavrel.present import texts, zones
 
 
 def content(lesson: Lesson, now: datetime | None = None) -> dict[str, Any]:
@@ -31,6 +31,25 @@ def content(lesson: Lesson, now: datetime | None = None) -> dict[str, Any]:
         "listed": _listed(lesson, begins),
         "missing": _missing(lesson),
     }
+
+
+EARLY = 15
+"""Minutes before its time from which a start is asked about."""
+
+
+def doubts(lesson: Lesson, now: datetime) -> list[str]:
+    """What speaks against starting a lesson now: it clashes, or its time is yet to come. One that has started is only added to."""
+    if lesson.started is not None:
+        return []
+    found = [f"{one.say}." for one in collisions(lesson)]
+    here = zones.local(now).replace(tzinfo=None)
+    begins = datetime.fromisoformat(lesson.begins) if lesson.begins else here
+    early = (begins - here).total_seconds() / 60
+    if early > EARLY:
+        found.append(
+            f"It is planned for {texts.day_and_time(begins)}, and its waits are called from the moment it starts."
+        )
+    return found
 
 
 def clock(minute: int) -> str:

@@ -77,6 +77,11 @@ def moment(at: datetime) -> str:
     return f"{local.day} {local.strftime('%b')}{year}, {local.strftime('%H:%M')}"
 
 
+def day_and_time(local: datetime) -> str:
+    """``26 November 2026, 18:30``, of a moment that has no zone."""
+    return f"{local.day} {local.strftime('%B %Y, %H:%M')}"
+
+
 def day(moment: datetime) -> str:
     """``25 November 2026``."""
     local = zones.local(moment)

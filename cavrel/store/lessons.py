@@ -69,12 +69,10 @@ def add(connection: Connection, lesson: int, body: dict[str, Any], started: date
     return int(row["state"])
 
 
-def state(connection: Connection, lesson: int, number: int) -> dict[str, Any] | None:
-    """What a lesson was in one of its states, or None."""
-    row = connection.execute(
-        "select body from lesson_state where lesson = %s and state = %s", [lesson, number]
-    ).fetchone()
-    return dict(row["body"]) if row else None
+def states(connection: Connection, lesson: int) -> list[dict[str, Any]]:
+    """Everything that a lesson was, the first state first."""
+    rows = connection.execute("select body from lesson_state where lesson = %s order by state", [lesson])
+    return [dict(row["body"]) for row in rows]
 
 
 def running(connection: Connection, course: int, hours: int) -> list[Kept]:

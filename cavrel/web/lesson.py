@@ -1,6 +1,6 @@
 """Lesson: which experiment at which bench when; moved by hand, started together, called in every page."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime, timezone
 from typing import Any
 from uuid import UUID, uuid4
@@ -11,7 +11,7 @@ from flask.typing import ResponseReturnValue
 from cavrel.core import lesson as lessons
 from cavrel.core.definition import Definition
 from cavrel.core.errors import CavrelError
-from cavrel.core.lesson import Block, Lesson, LessonError, propose
+from cavrel.core.lesson import Block, Lesson, LessonError, before_that, propose
 from cavrel.present import lesson as shown
 from cavrel.service import lessons as service
 from cavrel.store import lessons as store
@@ -102,7 +102,7 @@ def as_json(lesson: int) -> ResponseReturnValue:
     return jsonify(service.document(service.read(kept)))
 
 
-def _page(lesson: int, typed: Mapping[str, Any], fault: str) -> str:
+def _page(lesson: int, typed: Mapping[str, Any], fault: str, asks: Sequence[str] = ()) -> str:
     with transaction(pool()) as connection:
         course, benches, experiments = _course(connection)
         kept = store.get(connection, course.id, lesson)
@@ -116,6 +116,7 @@ def _page(lesson: int, typed: Mapping[str, Any], fault: str) -> str:
         state=kept.state,
         typed=typed,
         fault=fault,
+        asks=asks,
         calls=shown.calls_of(made),
         **shown.content(made, datetime.now(timezone.utc)),
         **shown.choices(made, experiments, benches),
@@ -163,6 +164,13 @@ def lay_out(lesson: int) -> ResponseReturnValue:
 @pages.post("/lessons/<int:lesson>/start")
 def start(lesson: int) -> ResponseReturnValue:
     """Begin the lesson: its runs are made, each with its plan, and its waits will be called."""
+    if request.form.get("sure") != "yes":
+        with transaction(pool()) as connection:
+            course, _, _ = _course(connection)
+            kept = store.get(connection, course.id, lesson)
+        asks = shown.doubts(service.read(kept), datetime.now(timezone.utc)) if kept is not None else []
+        if asks:
+            return _page(lesson, {}, "", asks)
     try:
         with transaction(pool()) as connection:
             course, _, experiments = _course(connection)
@@ -176,11 +184,10 @@ def start(lesson: int) -> ResponseReturnValue:
 
 @pages.post("/lessons/<int:lesson>/back")
 def back(lesson: int) -> ResponseReturnValue:
-    """As it was one state before; runs that have begun stay."""
+    """As it was before the last change that stands, step by step to the first; runs that have begun stay."""
 
     def make(before: Lesson, connection: Connection, course: Course, experiments: Mapping[str, Definition]) -> Lesson:
-        kept = store.get(connection, course.id, lesson)
-        earlier = store.state(connection, lesson, kept.state - 1) if kept else None
+        earlier = before_that(store.states(connection, lesson))
         if earlier is None:
             raise LessonError("", "there is nothing to undo")
         made = lessons.load(earlier)

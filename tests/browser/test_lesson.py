@@ -45,6 +45,8 @@ def test_a_lesson_is_made_moved_and_begun(page: Page, server: Server) -> None:
     page.mouse.up()
     expect(page.locator("#timetable")).not_to_contain_text("would do")
     page.get_by_role("button", name="Start the lesson").click()
+    expect(page.locator("#start-anyway")).to_contain_text("minutes after the lesson")
+    page.get_by_role("button", name="Start the lesson all the same").click()
     expect(page.locator(".turn.begun")).to_have_count(6)
     page.get_by_text("As a table").click()
     page.locator(".as-table a").first.click()

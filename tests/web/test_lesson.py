@@ -2,12 +2,15 @@
 
 import re
 from datetime import datetime, timedelta, timezone
+from typing import Any
 from uuid import uuid4
 
 import pytest
 from flask.testing import FlaskClient
 
 from cavrel.core import lesson as lessons
+from cavrel.present import lesson as shown
+from cavrel.present import zones
 from cavrel.store import lessons as store
 from cavrel.store.pool import Pool, transaction
 from tests.web.http import entry, save, start, text, token
@@ -96,7 +99,7 @@ def test_fewer_minutes_make_a_smaller_plan(client: FlaskClient, lesson: int) -> 
     lay_out(client, lesson, "pendulum", **{"minutes-pendulum": "40"})
     task = lessons.load(document(client, lesson)).task("pendulum")
     assert task.minutes == 40 and task.lasting <= 42
-    client.post(f"/lessons/{lesson}/start", data={"csrf_token": token(client)})
+    client.post(f"/lessons/{lesson}/start", data={"csrf_token": token(client), "sure": "yes"})
     run = document(client, lesson)["blocks"][0]["run"]
     plan = client.get(f"/runs/{run}/plan.json").json
     assert plan["forecast"]["minutes"] <= 41
@@ -112,6 +115,51 @@ def test_moved_collides_and_back_again(client: FlaskClient, lesson: int) -> None
     assert "Wick would do" in answer.text
     assert client.post(f"/lessons/{lesson}/back", data={"csrf_token": token(client)}).status_code == 303
     assert document(client, lesson) == before
+
+
+def test_undo_goes_back_step_by_step_and_a_new_change_begins_anew(client: FlaskClient, lesson: int) -> None:
+    def back() -> int:
+        return client.post(f"/lessons/{lesson}/back", data={"csrf_token": token(client)}).status_code
+
+    states = [document(client, lesson)]
+    for start_at in (10, 20, 30):
+        block = states[0]["blocks"][0]
+        assert move(client, lesson, key=f"{block['bench']}/{block['experiment']}", bench=block["bench"], start=start_at)
+        states.append(document(client, lesson))
+    for earlier in reversed(states[:-1]):
+        assert back() == 303
+        assert document(client, lesson) == earlier
+    move(client, lesson, key=f"{block['bench']}/{block['experiment']}", bench=block["bench"], start=40)
+    assert back() == 303
+    assert document(client, lesson) == states[0]
+
+
+def test_a_start_with_clashes_or_before_its_time_asks(client: FlaskClient, lesson: int) -> None:
+    def started(**more: str) -> Any:
+        return client.post(f"/lessons/{lesson}/start", data={"csrf_token": token(client), **more})
+
+    first, second = sorted(
+        (b for b in document(client, lesson)["blocks"] if b["bench"] == "Wick"), key=lambda b: b["start"]
+    )
+    move(client, lesson, key=f"Wick/{second['experiment']}", bench="Wick", start=first["start"] + 5)
+    asked = started()
+    assert asked.status_code == 200
+    assert "Start all the same?" in asked.text
+    assert "Wick would do" in asked.text
+    assert "started" not in document(client, lesson)
+    assert started(sure="yes").status_code == 303
+    assert document(client, lesson)["started"]
+
+
+@pytest.mark.parametrize(("minutes", "asks"), [(14, False), (17, True), (-60, False)])
+def test_early_is_a_quarter_of_an_hour(minutes: int, asks: bool) -> None:
+    now = datetime(2026, 11, 26, 17, 0, tzinfo=timezone.utc)
+    zones.tell_in("UTC")
+    begins = (now + timedelta(minutes=minutes)).strftime("%Y-%m-%dT%H:%M")
+    found = shown.doubts(lessons.Lesson(title="Evening", begins=begins, minutes=90, benches=["Wick"]), now)
+    assert bool(found) is asks
+    if asks:
+        assert "26 November 2026, 17:17" in found[0]
 
 
 @pytest.mark.parametrize(
@@ -143,7 +191,8 @@ def test_taken_out_and_put_in(client: FlaskClient, lesson: int) -> None:
 
 def test_begun_it_makes_each_run_once_and_calls_in_every_page(client: FlaskClient, lesson: int) -> None:
     for _ in range(2):
-        assert client.post(f"/lessons/{lesson}/start", data={"csrf_token": token(client)}).status_code == 303
+        form = {"csrf_token": token(client), "sure": "yes"}
+        assert client.post(f"/lessons/{lesson}/start", data=form).status_code == 303
     body = lessons.load(document(client, lesson))
     made_runs = {b.run for b in body.blocks}
     assert len(made_runs) == 4 and None not in made_runs

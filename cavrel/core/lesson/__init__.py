@@ -2,6 +2,19 @@
 
 from cavrel.core.lesson.collisions import Collision, collisions
 from cavrel.core.lesson.document import FORMAT, Block, Lesson, LessonError, Segment, Task, load
+from cavrel.core.lesson.history import before_that
 from cavrel.core.lesson.schedule import propose
 
-__all__ = ["FORMAT", "Block", "Collision", "Lesson", "LessonError", "Segment", "Task", "collisions", "load", "propose"]
+__all__ = [
+    "FORMAT",
+    "Block",
+    "Collision",
+    "Lesson",
+    "LessonError",
+    "Segment",
+    "Task",
+    "before_that",
+    "collisions",
+    "load",
+    "propose",
+]

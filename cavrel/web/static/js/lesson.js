@@ -16,6 +16,8 @@ async function send(body, focus) {
       section().outerHTML = text;
       if (opened) section().querySelector(".as-table").open = true;
       document.dispatchEvent(new Event("cavrel:lesson"));
+      const clashes = [...section().querySelectorAll(".amiss-list h3, .amiss-list li, .quiet-line")];
+      document.getElementById("lesson-said").textContent = clashes.map((line) => line.textContent).join(" ");
     } else say(answer.headers.get("Content-Type")?.includes("json") ? JSON.parse(text).what : "The server could not save this change. Try again in a moment.");
   } catch {
     say("The server does not answer, so this change is not saved. Try again in a moment.");
