@@ -229,6 +229,7 @@ def _ruled(opened: RunView) -> list[dict[str, Any]]:
                 "row": series.row,
                 "columns": columns,
                 "starts": _starts(series),
+                "broken": _broken(opened, name),
                 "marks": run.headings[name].label if name in run.headings else "",
                 "optional": series.optional,
                 "without": name in plan.without,
@@ -254,6 +255,18 @@ def _units_like(text: str) -> list[str]:
         for u in _COMMON
         if units.unit(u).dimension == own.dimension and bool(units.unit(u).offset) == bool(own.offset)
     ]
+
+
+def _broken(opened: RunView, series: str) -> list[tuple[str, str, str]]:
+    """(key, label, formula) of columns of the run's own that cannot be computed as the run stands, under another convention for instance."""
+    found = []
+    for slot, entry in opened.state.latest.items():
+        key = slot.removeprefix("heading:")
+        if slot.startswith(f"heading:{series}.") and key not in opened.state.run.headings:
+            kind, body = effective(entry)
+            if kind == "heading" and body.get("formula"):
+                found.append((key, str(body.get("label") or key.partition(".")[2]), str(body["formula"])))
+    return found
 
 
 def _starts(series: Series) -> list[tuple[str, str]]:

@@ -77,6 +77,10 @@ def test_one_column_may_rest_on_another() -> None:
         ("q", {"formula": "above(g_local)*T"}, "takes a column"),
         ("T", {"formula": "L"}, "uses the letter T already"),
         ("g", {"formula": "L"}, "uses the letter g already"),
+        ("pi", {"formula": "L"}, "uses the letter pi already"),
+        ("g_local", {"formula": "L"}, "uses the letter g_local already"),
+        ("theta", {"formula": "L"}, "uses the letter theta already"),
+        ("sin", {"formula": "L"}, "uses the letter sin already"),
     ],
 )
 def test_what_cannot_be_a_column_is_refused_with_its_reason(name: str, body: dict[str, str], said: str) -> None:

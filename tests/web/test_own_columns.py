@@ -5,7 +5,7 @@ import re
 import pytest
 from flask.testing import FlaskClient
 
-from tests.web.http import entry, save, text
+from tests.web.http import entry, save, start, text
 from tests.web.test_suspects import typed
 
 RATIO = {"label": "Ratio to the row above", "formula": "T/above(T)"}
@@ -67,3 +67,16 @@ def test_a_blank_table_has_the_set_points_and_room(client: FlaskClient, run: int
     assert "trial 1" in words
     assert "Names" in words
     assert "Save" not in words
+
+
+def test_one_that_another_convention_takes_away_can_be_removed_in_plan(client: FlaskClient) -> None:
+    run = start(client, "block-density", "Wick", "Halved", suggested=False)
+    save(client, run, entry("option", "option:masses", choice="halved"))
+    assert not refused(client, run, "heading:pieces.q", formula="m/m_0")
+    save(client, run, entry("option", "option:masses", choice="weighed"))
+    assert "A column of your own cannot be computed" in text(client, f"/runs/{run}/measure")
+    plan = client.get(f"/runs/{run}/plan").text
+    assert "cannot be computed as the run stands" in plan
+    assert 'data-remove-column="pieces.q"' in plan
+    assert not refused(client, run, "heading:pieces.q")
+    assert "cannot be computed" not in text(client, f"/runs/{run}/measure")

@@ -1,7 +1,8 @@
 """A run's own headings: what its table calls a column, the unit it is read in, whether a computed one is shown; and columns of its own."""
 
+import re
 from collections.abc import Mapping
-from typing import Annotated
+from typing import Annotated, Any
 
 from pydantic import Field, ValidationError
 
@@ -10,10 +11,14 @@ from cavrel.core.definition.parts import Formula, Key, Model, UnitText
 from cavrel.core.definition.readings import Column
 from cavrel.core.definition.whole import Definition
 from cavrel.core.errors import CavrelError, DefinitionError, FormulaError
-from cavrel.core.formula.nodes import Number
+from cavrel.core.formula.nodes import FUNCTIONS, Number
 from cavrel.core.formula.parse import parse
 from cavrel.core.quantity import units
 from cavrel.core.remember import by_identity
+
+_FORMULAS = {"formula", "x", "y", "range", "rule", "accepted", "at"}
+"""Keys of a definition that hold formulas."""
+_WORD, _UNIT = re.compile(r"[A-Za-z]\w*"), re.compile(r"\[[^\]]*\]")
 
 
 class Heading(Model):
@@ -116,8 +121,7 @@ def _check_own(definition: Definition, series: str, column: str, heading: Headin
     place = f"headings.{series}.{column}"
     if series not in definition.series:
         raise DefinitionError(place, "the experiment has no such table")
-    taken = {*definition.quantities, *definition.results, *definition.series, *definition.fits}
-    if column in definition.series[series].columns or column in taken:
+    if column in definition.series[series].columns or column in _names(definition):
         raise DefinitionError(place, f"the experiment uses the letter {column} already; choose another")
     try:
         if not isinstance(parse(heading.formula or ""), Number):
@@ -128,6 +132,22 @@ def _check_own(definition: Definition, series: str, column: str, heading: Headin
     except ValidationError as fault:
         raise DefinitionError(place, first_fault(fault)[1]) from fault
     raise DefinitionError(f"{place}.formula", "a column of one number alone says nothing; name another column in it")
+
+
+@by_identity(256)
+def _names(definition: Definition) -> frozenset[str]:
+    """Every name that means something already: a column of that name would quietly stand for it in the definition's formulas."""
+    found = {"pi", *FUNCTIONS, *definition.quantities, *definition.results, *definition.series, *definition.fits}
+
+    def gather(part: Any) -> None:
+        for key, value in part.items() if isinstance(part, Mapping) else enumerate(part):
+            if isinstance(value, str) and key in _FORMULAS:
+                found.update(_WORD.findall(_UNIT.sub("", value)))
+            elif isinstance(value, Mapping | list):
+                gather(value)
+
+    gather(definition.document())
+    return frozenset(found)
 
 
 def _fits(place: str, usual: str | None, wanted: str | None) -> None:
