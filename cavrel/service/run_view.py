@@ -13,9 +13,9 @@ from cavrel import catalogue
 from cavrel.core.analysis import Analysis, ResultAnalysis, analyse
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.definition import Definition
-from cavrel.core.definition.headings import without_own
+from cavrel.core.definition.headings import MOST_MEETING, meets_rows, without_own
 from cavrel.core.definition.steps import Program
-from cavrel.core.errors import CavrelError
+from cavrel.core.errors import CavrelError, DefinitionError
 from cavrel.core.findings import findings_of
 from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.meaning import LineMeaning
@@ -203,6 +203,7 @@ def compute(
     own = {key for key, heading in state.run.headings.items() if heading.formula is not None}
     if own:
         try:
+            _not_too_large(state)
             _program(definition, state.run)
         except CavrelError as fault:
             headings = {key: heading for key, heading in state.run.headings.items() if key not in own}
@@ -258,6 +259,15 @@ def compute(
         answered=answered,
         meanings=meanings,
     )
+
+
+def _not_too_large(state: SheetState) -> None:
+    """Raises DefinitionError where a column of the run's own would take more memory than a page may."""
+    for key, heading in state.run.headings.items():
+        rows = state.rows.get(key.partition(".")[0], 0)
+        if heading.formula is not None and rows > MOST_MEETING and meets_rows(heading):
+            what = f"{heading.formula} takes values of other rows, which is done in tables of up to {MOST_MEETING} rows; this one has {rows}"
+            raise DefinitionError(f"headings.{key}", what)
 
 
 def _without_instruments(definition: Definition, run: RunDocument) -> Program | None:

@@ -8,7 +8,7 @@ import pytest
 from cavrel import catalogue
 from cavrel.core import definition as definitions
 from cavrel.core.analysis import Analysis, analyse
-from cavrel.core.definition.headings import Heading
+from cavrel.core.definition.headings import Heading, meets_rows
 from cavrel.core.document.notebook import notebook
 from cavrel.core.errors import DefinitionError
 from cavrel.core.logbook.run import load
@@ -106,3 +106,18 @@ def test_a_notebook_computes_them_again() -> None:
     theirs = names["values"]["swings.q"]
     assert [value.nominal_value for value in theirs[1:]] == pytest.approx(list(ours.value[1:]))
     assert [value.std_dev for value in theirs[1:]] == pytest.approx(list(ours.u[1:]), rel=1e-3)
+
+
+@pytest.mark.parametrize(
+    ("formula", "meets"),
+    [
+        ("T/above(T)", True),
+        ("T - mean(T)", True),
+        ("T/first(T)", True),
+        ("max(T)", True),
+        ("max(T, t)", False),
+        ("ln(T)", False),
+    ],
+)
+def test_whether_it_meets_other_rows(formula: str, meets: bool) -> None:
+    assert meets_rows(Heading(formula=formula)) is meets

@@ -80,3 +80,16 @@ def test_one_that_another_convention_takes_away_can_be_removed_in_plan(client: F
     assert 'data-remove-column="pieces.q"' in plan
     assert not refused(client, run, "heading:pieces.q")
     assert "cannot be computed" not in text(client, f"/runs/{run}/measure")
+
+
+def test_a_table_of_many_rows_takes_none_that_meets_other_rows(client: FlaskClient, run: int) -> None:
+    """It would take gigabytes; one that stays within its row costs no more there than any other."""
+    save(client, run, entry("rows", "rows:swings", count=501))
+    save(client, run, entry("heading", "heading:swings.w", formula="100[cm] - L"))
+    assert 'title="w"' in client.get(f"/runs/{run}/measure").text
+    assert "of your own cannot" not in text(client, f"/runs/{run}/measure")
+    save(client, run, entry("heading", "heading:swings.q", **RATIO))
+    page = text(client, f"/runs/{run}/measure")
+    assert "up to 500 rows; this one has 501" in page
+    save(client, run, entry("rows", "rows:swings", count=500))
+    assert "of your own cannot" not in text(client, f"/runs/{run}/measure")

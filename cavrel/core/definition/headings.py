@@ -11,7 +11,7 @@ from cavrel.core.definition.parts import Formula, Key, Model, UnitText
 from cavrel.core.definition.readings import Column
 from cavrel.core.definition.whole import Definition
 from cavrel.core.errors import CavrelError, DefinitionError, FormulaError
-from cavrel.core.formula.nodes import FUNCTIONS, Number
+from cavrel.core.formula.nodes import AGGREGATES, FUNCTIONS, Call, Number, walk
 from cavrel.core.formula.parse import parse
 from cavrel.core.quantity import units
 from cavrel.core.remember import by_identity
@@ -19,6 +19,10 @@ from cavrel.core.remember import by_identity
 _FORMULAS = {"formula", "x", "y", "range", "rule", "accepted", "at"}
 """Keys of a definition that hold formulas."""
 _WORD, _UNIT = re.compile(r"[A-Za-z]\w*"), re.compile(r"\[[^\]]*\]")
+
+
+MOST_MEETING = 500
+"""Rows of a table up to which a run's own column may take something from other rows."""
 
 
 class Heading(Model):
@@ -100,6 +104,14 @@ def marks_label(definition: Definition, headings: Mapping[str, Heading], series:
     outcome = definition.series[series].outcome
     own = headings[series].label if series in headings else ""
     return own or (outcome.label if outcome is not None else "")
+
+
+def meets_rows(heading: Heading) -> bool:
+    """Whether a column of the run's own takes something from other rows than its own: such a column costs with the square of their number."""
+    calls = (node for node in walk(parse(heading.formula or "0")) if isinstance(node, Call))
+    return any(
+        c.function in {"above", *AGGREGATES} or (c.function in ("min", "max") and len(c.arguments) == 1) for c in calls
+    )
 
 
 def without_own(definition: Definition, headings: Mapping[str, Heading]) -> Definition:
