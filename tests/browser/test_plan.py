@@ -264,6 +264,7 @@ def test_a_column_of_ones_own_is_typed_in_and_survives_a_reload_half_typed(
     expect(page.locator("#refused")).to_contain_text("You typed: T + L")
     page.locator("#refused").get_by_role("button", name="discard it").click()
     # Another device's save draws the table anew, and takes nothing of what is half typed with it.
+    form.get_by_label("Letter").fill("q")
     form.get_by_label("Heading").fill("Ratio")
     other = page.context.new_page()
     other.goto(f"{server.address}/runs/{run}/plan")
