@@ -1,5 +1,6 @@
 """What is odd about readings: decimals, sizes, trials that stand apart, counts that cannot be."""
 
+import math
 from itertools import pairwise
 
 import numpy as np
@@ -54,15 +55,15 @@ def _overlaps(readings: InputReadings) -> list[Finding]:
     """Intervals, typed from and to, of which one begins before another ends: what was counted in both is counted twice."""
     spans = sorted((r.ends, place) for place, r in readings.readings.items() if r.ends is not None)
     findings = []
-    for ((_, end), (row, _)), ((begin, _), (other, trial)) in pairwise(spans):
-        if begin < end and not np.isclose(begin, end):
+    for ((_, end), (row, first)), ((begin, _), (other, trial)) in pairwise(spans):
+        if row != other and begin < end and not math.isclose(begin, end, rel_tol=1e-9):
             findings.append(
                 Finding(
                     code="overlap",
                     level="danger",
                     at=place_of(readings.spec, other, trial),
                     title=f"Rows {row} and {other} overlap",
-                    say=f"“{readings.readings[row, 1].text}” ends after “{readings.readings[other, trial].text}” begins, so what happened "
+                    say=f"“{readings.readings[row, first].text}” ends after “{readings.readings[other, trial].text}” begins, so what happened "
                     "in both is counted twice. Correct where one of them begins or ends.",
                     seen=readings.readings[other, trial].text,
                 )
