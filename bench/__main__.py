@@ -3,7 +3,7 @@
 import sys
 from collections.abc import Iterable
 
-from bench import export, lists, live, montecarlo, pendulum, plan, saves, trace
+from bench import export, lists, live, montecarlo, pendulum, plan, saves, slow, trace
 from bench.ratio import Row
 from bench.served import served
 
@@ -34,6 +34,7 @@ def behind_a_server(wanted: str) -> Iterable[Row]:
         ("lists", lists.of_years),
         ("export", export.course),
         ("live", live.minute),
+        ("slow", slow.hands),
     ):
         if wanted in ("", name):
             with served() as here:

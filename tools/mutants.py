@@ -31,7 +31,7 @@ from coverage import CoverageData
 
 ROOT = Path(__file__).resolve().parent.parent
 PACKAGES = ("quantity", "fit", "analysis", "findings", "slips")
-TESTS = ("tests/core", "tests/reference", "tests/catalogue")
+TESTS = ("tests/core", "tests/reference", "tests/catalogue", "tests/web")
 MOST_TESTS = 40
 """Of those that reach a line, the ones that reach fewest others first: they are about it."""
 PATIENCE = 240
@@ -128,7 +128,7 @@ def _text_of(file: str) -> str:
 
 
 def outcome(mutant: Mutant, tests: list[str], house: Path) -> str:
-    """``killed``, ``survived`` or ``late`` (its tests did not end), in a copy of the house."""
+    """``killed``, ``survived`` or ``late`` (its tests did not end, which is noticed as well), in a copy of the house."""
     path, source = house / mutant.file, (ROOT / mutant.file).read_text(encoding="utf-8")
     changed = mutate_code(source, get_operator(mutant.operator)(), mutant.occurrence)
     if changed is None or changed == source:
@@ -203,11 +203,13 @@ def main() -> None:
             found = list(zip(drawn, hands.map(tried, drawn), strict=True))
         counts = Counter(what for _, what in found if what != "none")
         whole = sum(counts.values())
+        killed = counts["killed"] + counts["late"]
         print(
-            f"\n{package}: {counts['killed']} of {whole} killed ({100 * counts['killed'] / max(whole, 1):.0f} %), seed {asked.seed}, of {len(every)}"
+            f"\n{package}: {killed} of {whole} killed ({100 * killed / max(whole, 1):.0f} %; {counts['late']} of them never ended), "
+            f"seed {asked.seed}, of {len(every)}"
         )
         for mutant, what in found:
-            if what in ("survived", "late", "not reached"):
+            if what in ("survived", "not reached"):
                 print(f"{what}: {mutant.file}:{mutant.line} {mutant.operator}\n{shown(mutant)}", flush=True)
     while not houses.empty():
         shutil.rmtree(houses.get(), ignore_errors=True)

@@ -23,7 +23,7 @@ IDLE = 45.0
 """Seconds after which a process that nobody asks is ended."""
 RENEWED = 200
 """Answers after which a process is ended, so that none grows for ever."""
-SLACK = 4.0
+SLACK = 8.0
 """Seconds by the clock that every task may wait for the machine."""
 TURN = 20.0
 """Seconds that one waits for its turn."""

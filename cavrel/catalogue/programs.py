@@ -10,6 +10,7 @@ from cavrel.core.definition import Definition
 from cavrel.core.definition.headings import Heading, headed
 from cavrel.core.definition.program import compile_program
 from cavrel.core.definition.rules import HouseRules
+from cavrel.core.definition.sources import source_of
 from cavrel.core.definition.steps import EarlierGauge, Program
 from cavrel.core.errors import CavrelError, DefinitionError
 from cavrel.core.laboratory import EMPTY, Laboratory
@@ -18,6 +19,7 @@ from cavrel.core.logbook.run import EarlierText, RunDocument
 from cavrel.core.plan.improvements import Family, Planner
 from cavrel.core.remember import by_identity
 from cavrel.core.slips import Alternative
+from cavrel.core.words import within
 
 
 @by_identity(512)
@@ -75,7 +77,7 @@ def _program(
         kind = own.get("kind", "")
         # Another kind of the list is another instrument: nothing of the one it stands in for is left. Any other is only a name.
         usual = {**instruments()[kind], "kind": kind} if kind in instruments() else document["instruments"][name]
-        document["instruments"][name] = {**usual, **own}
+        document["instruments"][name] = {**usual, **own, "source": source_of(usual, own, "as stated for the run")}
     known = dict(accepted())
     for name, value in own_values:
         try:
@@ -145,7 +147,7 @@ def alternatives(definition: Definition, run: RunDocument) -> tuple[Alternative,
                     at=f"options.{name}",
                     choice=choice,
                     say=f"the run is one of “{body.label}”, not of “{option.choices[chosen[name]].label}”",
-                    do=f"choose “{body.label}” for {option.label[0].lower()}{option.label[1:]}",
+                    do=f"choose “{body.label}” for {within(option.label)}",
                     program=program,
                 )
             )

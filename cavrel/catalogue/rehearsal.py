@@ -6,7 +6,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from cavrel.core.analysis import analyse
-from cavrel.core.definition.steps import Program, ResultStep
+from cavrel.core.definition.steps import Derived, Program, ResultStep
 from cavrel.core.errors import CavrelError, DefinitionError, FormulaError
 from cavrel.core.formula.dimension import Kind, infer
 from cavrel.core.formula.nodes import Member, Name
@@ -58,6 +58,7 @@ def _units(program: Program) -> None:
     known: dict[str, Dimension] = {"pi": PLAIN, "row": PLAIN}
     known |= {name: units.unit(value.unit).dimension for name, value in program.accepted.items()}
     wanted = {spec.key: spec.unit.dimension for spec in program.inputs}
+    wanted |= {step.key: step.unit.dimension for step in program.steps if isinstance(step, Derived)}
     results = {step.key: step.unit.dimension for step in program.steps if isinstance(step, ResultStep)}
 
     def kind(text: str, series: str | None, place: str) -> Dimension | None:
@@ -92,5 +93,25 @@ def _units(program: Program) -> None:
     }
     for place, formulas in {"simulate.read": plan.read, **faults}.items():
         for key, text in formulas.items():
-            series = key.split(".")[0] if "." in key else None
-            fits(kind(text, series, f"{place}.{key}"), wanted.get(key), f"{place}.{key}")
+            fits(kind(text, _series(key), f"{place}.{key}"), wanted.get(key), f"{place}.{key}")
+    second = units.unit("s").dimension
+    known["time"] = second
+    for key, record in plan.record.items():
+        samples, place = units.unit(record.unit).dimension, f"simulate.record.{key}"
+        for field, should in (("value", samples), ("noise", samples), ("lasting", second), ("rate", PLAIN / second)):
+            fits(
+                kind(getattr(record, field), _series(key) if field == "value" else None, f"{place}.{field}"),
+                should,
+                f"{place}.{field}",
+            )
+    for key, seek in plan.seek.items():
+        known["at"] = known["found"] = wanted[key]
+        for field in ("response", "loops"):
+            text = getattr(seek, field)
+            if text is not None:
+                place = f"simulate.seek.{key}.{field}"
+                fits(kind(text, _series(key), place), PLAIN, place)
+
+
+def _series(key: str) -> str | None:
+    return key.split(".")[0] if "." in key else None

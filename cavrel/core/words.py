@@ -1,4 +1,4 @@
-"""Words in number: one axis, two axes."""
+"""Words in number (one axis, two axes) and labels within a sentence."""
 
 _IRREGULAR = {"axis": "axes", "radius": "radii", "focus": "foci", "foot": "feet", "half": "halves"}
 
@@ -21,3 +21,18 @@ def plural(word: str) -> str:
 def counted(number: int, word: str, many: str = "") -> str:
     """``1 reading``, ``3 readings``, ``2 axes``."""
     return f"{number} {word if number == 1 else many or plural(word)}"
+
+
+_NAMES = ("Rydberg", "Stefan", "Planck", "Boltzmann", "Young", "Helmholtz", "Earth")
+"""Proper names that a label begins with and that no possessive gives away."""
+
+
+def within(label: str) -> str:
+    """A label as it stands within a sentence: ``length of the thread``, but ``Young's modulus``, ``LED``, ``G``."""
+    first = label.partition(" ")[0]
+    proper = (
+        first.startswith(_NAMES)
+        or (len(first) > 1 and not first[1].islower() and first[1].isalpha())
+        or len(first) == 1
+    )
+    return label if proper and first not in ("A", "I") else label[:1].lower() + label[1:]

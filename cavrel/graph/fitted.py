@@ -18,8 +18,10 @@ from cavrel.graph.points import (
     enlarged,
     framed,
     grid,
+    key_to,
     left_of,
     magnified,
+    outline,
     point,
     span,
     with_bars,
@@ -33,7 +35,7 @@ Array = NDArray[np.float64]
 class FittedLine:
     """The line over ``x`` ``(n,)``: ``y``, half-width of its 95 % band ``band``, and for each fitted mark its residual and the
     standard uncertainty of that, error bars along x included. ``extremes``: y over the same x of the steepest and shallowest lines;
-    ``single``: half-width of the band in which single readings lie."""
+    ``single``: half-width of the band in which single readings lie; ``touch``: where a tangent touches, which can be dragged along x."""
 
     x: Array
     y: Array
@@ -42,6 +44,7 @@ class FittedLine:
     extremes: Sequence[Array] = ()
     triangle: "Triangle | None" = None
     single: Array | None = None
+    touch: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,18 +68,6 @@ class Beside:
 
 LETTER = 7.0
 """Pixels that a letter of an axis takes, as a rule."""
-_SHAPES = ("square", "triangle", "diamond", "cross")
-_OUTLINES = {
-    "square": ((-4.2, -4.2), (4.2, -4.2), (4.2, 4.2), (-4.2, 4.2), (-4.2, -4.2)),
-    "triangle": ((0, -5.4), (5, 3.8), (-5, 3.8), (0, -5.4)),
-    "diamond": ((0, -5.6), (5.6, 0), (0, 5.6), (-5.6, 0), (0, -5.6)),
-    "cross": ((-4.2, -4.2), (4.2, 4.2), (0, 0), (4.2, -4.2), (-4.2, 4.2)),
-}
-
-
-def _shape(index: int, px: float, py: float) -> str:
-    outline = _OUTLINES[_SHAPES[index % len(_SHAPES)]]
-    return svg.polyline([(px + dx, py + dy) for dx, dy in outline], "other-mark")
 
 
 def _beside(others: Sequence[Beside], fitted: "FittedLine | None", x: Scale, y: Scale) -> tuple[str, str, str]:
@@ -91,11 +82,14 @@ def _beside(others: Sequence[Beside], fitted: "FittedLine | None", x: Scale, y: 
             up = abs(y.at(mark.y + mark.u_y) - py) if math.isfinite(mark.u_y) and mark.state != "out" else 0.0
             reach = bar(px, py - up, px, py + up, 3.0) if up > RADIUS * 1.4 else ""
             strike = svg.line(px - 7, py + 7, px + 7, py - 7, "strike") if mark.state == "out" else ""
-            marks.append(reach + _shape(index, px, py) + strike)
-        last = max(other.marks, key=lambda mark: mark.x)
-        px, py = x.at(last.x), y.at(last.y)
+            marks.append(reach + outline(index, px, py, "other-mark") + strike)
+        if not other.marks and not sound.any():
+            continue
+        ends = [(mark.x, mark.y) for mark in other.marks] or list(zip(other.x[sound], other.y[sound], strict=True))
+        last_x, last_y = max(ends)
+        px, py = x.at(last_x), y.at(last_y)
         right = px > (x.start + x.end) / 2
-        below = fitted is not None and float(np.interp(last.x, fitted.x, fitted.y)) > last.y
+        below = fitted is not None and float(np.interp(last_x, fitted.x, fitted.y)) > last_y
         at = py + (20 if below else -10)
         names.append(svg.words(px + (4 if right else -4), at, other.name, "other-name", "end" if right else "start"))
     shapes, said = (svg.tag("g", *found, aria_hidden="true") for found in (marks, names))
@@ -109,11 +103,15 @@ def straight_line(
     fitted: FittedLine | None,
     title: str,
     others: Sequence[Beside] = (),
+    signs: Sequence[str] = (),
     width: float = 470,
     height: float = 540,
 ) -> tuple[str, tuple[int, int], bool]:
-    """The readings on chosen axes, the fitted line with its band, residuals underneath; ``others``: parts that stand next to. Returns the SVG,
-    how many times the error bars along x and y are drawn larger than they are, which it says, and whether they still hide behind dots."""
+    """The readings on chosen axes, the fitted line with its band, residuals underneath.
+
+    ``others``: parts that stand next to it; ``signs``: what each sign of a mark stands for. Returns the SVG, how many times the error bars
+    along x and y are drawn larger than they are, which it says, and whether they still hide behind dots.
+    """
     every = [*marks, *(m for other in others for m in other.marks)]
     xs, ys = np.array([m.x for m in every]), np.array([m.y for m in every])
     strip = 92.0 if fitted is not None else 0.0
@@ -141,19 +139,43 @@ def straight_line(
     parts.append(shapes)
     parts += [point(m, x, y, times) for m in marks]
     parts.append(names)
+    if fitted is not None and fitted.touch is not None:
+        parts.append(_touch(fitted.touch, x, y, x_axis))
     if LETTER * len(f"{y_axis.word} {y_axis.symbol} / {y_axis.unit}") > y.start - y.end:
         y_axis = replace(y_axis, word="")  # the letter says it where there is no room for words
     parts.append(svg.rich(0, 0, y_axis.pieces(y), transform=f"translate(13 {(y.start + y.end) / 2:.1f}) rotate(-90)"))
     if fitted is not None:
         parts.append(_residuals(fitted, x, y_axis, height, strip))
     parts.append(svg.rich((x.start + x.end) / 2, height - 6, x_axis.pieces(x)))
+    rising = len(xs) > 1 and np.ptp(xs) > 0 and float(np.polyfit(xs - xs.mean(), ys - ys.mean(), 1)[0]) > 0
+    if len(signs) > 1:
+        parts.append(key_to(signs, x.start + 16, y.end + 14 if rising else y.start - 18 * len(signs)))
     if said := enlarged(times):
-        rising = len(xs) > 1 and float(np.polyfit(xs - xs.mean(), ys - ys.mean(), 1)[0]) > 0 if np.ptp(xs) else False
         # In the corner that the points leave free.
         at = (x.end - 4, y.start - 8, "end") if rising else (x.end - 4, y.end + 14, "end")
         parts.append(svg.words(at[0], at[1], said, "note", at[2]))
     typical = float(np.median([abs(y.at(m.y + m.u_y) - y.at(m.y)) for m in marks])) if marks else math.inf
     return svg.drawing(width, height, title, *parts), times, times[1] * typical < RADIUS
+
+
+def _touch(at: tuple[float, float], x: Scale, y: Scale, x_axis: Axis) -> str:
+    """Where a tangent touches, as a handle that moves along x: by hand, or by the arrow keys."""
+    px, py = x.at(at[0]), y.at(at[1])
+    return svg.tag(
+        "g",
+        svg.circle(px, py, 14.0, "hit"),
+        svg.circle(px, py, 6.5, "handle"),
+        class_="touch",
+        tabindex=0,
+        role="slider",
+        aria_label=f"The tangent touches at {x_axis.word or x_axis.symbol}",
+        aria_valuenow=f"{at[0]:.6g}",
+        aria_valuemin=f"{x.low:.6g}",
+        aria_valuemax=f"{x.high:.6g}",
+        aria_valuetext=f"{at[0]:.4g} {x_axis.unit}".strip(),
+        data_start=f"{x.start:.2f}",
+        data_end=f"{x.end:.2f}",
+    )
 
 
 def _triangle(found: Triangle, x: Scale, y: Scale) -> str:

@@ -32,6 +32,7 @@ class Mark:
     ``at``: links it to the margin.
     ``label``: what a screen reader says.
     ``state``: ``read``, ``out`` or ``suspect``.
+    ``sign``: which of `SIGNS` it is drawn as, 0 for a dot.
     """
 
     x: float
@@ -41,6 +42,7 @@ class Mark:
     at: str
     label: str
     state: str = "read"
+    sign: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,7 +101,8 @@ def point(mark: Mark, x: Scale, y: Scale, times: tuple[int, int] = (1, 1), linke
             parts.append(bar(max(px - right, x.start), py, min(px + right, x.end), py, 4.0))
     if mark.state == "suspect":
         parts.append(svg.circle(px, py, 10.0, "ring"))
-    parts.append(svg.circle(px, py, RADIUS, "dot hollow" if mark.state == "out" else "dot"))
+    look = "dot hollow" if mark.state == "out" else "dot"
+    parts.append(outline(mark.sign - 1, px, py, look) if mark.sign else svg.circle(px, py, RADIUS, look))
     if mark.state == "out":
         parts.append(svg.line(px - 7, py + 7, px + 7, py - 7, "strike"))
     if not linked:
@@ -115,6 +118,31 @@ def point(mark: Mark, x: Scale, y: Scale, times: tuple[int, int] = (1, 1), linke
         data_state=mark.state,
         aria_label=mark.label,
     )
+
+
+SIGNS = {
+    "square": ((-4.2, -4.2), (4.2, -4.2), (4.2, 4.2), (-4.2, 4.2), (-4.2, -4.2)),
+    "triangle": ((0, -5.4), (5, 3.8), (-5, 3.8), (0, -5.4)),
+    "diamond": ((0, -5.6), (5.6, 0), (0, 5.6), (-5.6, 0), (0, -5.6)),
+    "cross": ((-4.2, -4.2), (4.2, 4.2), (0, 0), (4.2, -4.2), (-4.2, 4.2)),
+}
+"""Outlines of what is no dot, about its place; after the last the first comes again."""
+
+
+def outline(index: int, px: float, py: float, class_: str) -> str:
+    """One of the `SIGNS` at a place."""
+    signs = list(SIGNS.values())
+    return svg.polyline([(px + dx, py + dy) for dx, dy in signs[index % len(signs)]], class_)
+
+
+def key_to(signs: Sequence[str], x: float, y: float) -> str:
+    """What each sign stands for, the dot first, one under the other."""
+    parts = []
+    for i, word in enumerate(signs):
+        py = y + 18 * i
+        parts.append(outline(i - 1, x, py, "dot") if i else svg.circle(x, py, RADIUS, "dot"))
+        parts.append(svg.words(x + 12, py + 4, word, "note", "start"))
+    return svg.tag("g", *parts, aria_hidden="true")
 
 
 def bar(x1: float, y1: float, x2: float, y2: float, cap: float) -> str:

@@ -21,7 +21,7 @@ class Bar:
     ``title``: what is done.
     ``says``: the whole of it in words, for who hears it.
     ``amiss``: it collides with something.
-    ``begun``: its run has been started.
+    ``run``: the run that was started for it, None while there is none.
     """
 
     key: str
@@ -31,7 +31,7 @@ class Bar:
     title: str
     says: str
     amiss: bool = False
-    begun: bool = False
+    run: int | None = None
 
 
 def timetable(rows: Sequence[str], bars: Sequence[Bar], minutes: int, begins: int, now: float | None = None) -> str:
@@ -91,22 +91,35 @@ def _bar(bar: Bar, left: float, scale: float) -> str:
         elif kind != "wait" and wide > room:
             words, room = at, wide
         at += wide
-    letters = int(room / 7.2)
+    letters = int((room - (0 if bar.run is None else 24)) / 7.2)
     shown = bar.title if len(bar.title) <= letters else f"{bar.title[: letters - 1].rstrip()}…" if letters > 3 else ""
     parts.append(svg.words(words + 7, 23, shown, "turn-title", "start"))
     if bar.amiss:
         parts.append(svg.tag("rect", x=-2.0, y=-2.0, width=at + 3, height=HIGH + 4, class_="amiss"))
         parts.append(svg.words(at - 10, 23, "!", "amiss-mark"))
-    return svg.tag(
-        "g",
-        svg.tag("title", text=bar.says),
-        *parts,
-        class_="turn begun" if bar.begun else "turn",
-        transform=f"translate({left:.2f} {top:.2f})",
-        tabindex="0",
-        role="button",
-        aria_label=bar.says,
-        data_key=bar.key,
-        data_start=str(bar.start),
-        data_row=str(bar.row),
+    opens = ""
+    if bar.run is not None:  # next to the block, not within it: a link within a button is none
+        opens = svg.tag(
+            "a",
+            svg.tag("title", text=f"Open its run: {bar.title} at this bench"),
+            svg.tag("rect", x=left + at - 26, y=top, width=25.0, height=HIGH, class_="hit"),
+            svg.words(left + at - 14, top + 23, "→", "open-run"),
+            href=f"/runs/{bar.run}/measure",
+            aria_label=f"Open run {bar.run}: {bar.title}",
+        )
+    return (
+        svg.tag(
+            "g",
+            svg.tag("title", text=bar.says),
+            *parts,
+            class_="turn" if bar.run is None else "turn begun",
+            transform=f"translate({left:.2f} {top:.2f})",
+            tabindex="0",
+            role="button",
+            aria_label=bar.says,
+            data_key=bar.key,
+            data_start=str(bar.start),
+            data_row=str(bar.row),
+        )
+        + opens
     )

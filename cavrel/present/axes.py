@@ -7,12 +7,14 @@ from cavrel import catalogue
 from cavrel.core.analysis import analyse
 from cavrel.core.analysis.axes import LOG, axis_formula, power_of
 from cavrel.core.analysis.fitted import FitAnalysis
-from cavrel.core.definition import Fit
+from cavrel.core.definition import Definition, Fit
+from cavrel.core.definition.steps import Program
 from cavrel.core.errors import DefinitionError
 from cavrel.core.findings import findings_of
 from cavrel.core.findings.axes import Candidate, candidates
 from cavrel.core.formula.parse import parse
 from cavrel.core.formula.text import typeset
+from cavrel.core.quantity.reading import read
 from cavrel.graph import strip
 from cavrel.present.optional import optional
 from cavrel.service.run_view import RunView
@@ -99,9 +101,9 @@ def _called(name: str, power: float) -> str:
     return f"ln {typeset(parse(name))}" if power == LOG else typeset(parse(axis_formula(name, "", power)))
 
 
-def on_own_axes(opened: RunView, series: str, x: str, y: str) -> tuple[RunView, str]:
-    """The run with one more straight line, on axes that somebody picked or typed, and the line’s name. Raises CavrelError for formulas that
-    cannot be read, and KeyError for a table that the experiment does not have."""
+def on_own_axes(opened: RunView, series: str, x: str, y: str, touch: str = "") -> tuple[RunView, str]:
+    """The run with one more straight line, on axes that somebody picked or typed, and the line’s name; with ``touch``, a tangent to the points
+    there. Raises CavrelError for formulas that cannot be read, and KeyError for a table that the experiment does not have."""
     if series not in opened.definition.series:
         raise KeyError(series)
     name = OWN
@@ -111,9 +113,19 @@ def on_own_axes(opened: RunView, series: str, x: str, y: str) -> tuple[RunView, 
         if not formula.strip():
             raise DefinitionError(f"fits.{name}.{axis}", "name a column, or a formula of columns")
     line = Fit(series=series, x=x, y=y, model="line", label="the line on these axes")
-    base = opened.base.model_copy(update={"fits": {**opened.base.fits, name: line}})
     run = opened.state.run
-    program = catalogue.program_of(base, run.instruments, run.options, run.accepted, run.headings, run.earlier())
+
+    def with_line(line: Fit) -> tuple[Definition, Program]:
+        base = opened.base.model_copy(update={"fits": {**opened.base.fits, name: line}})
+        headings = {key: heading for key, heading in run.headings.items() if not heading.lines}
+        return base, catalogue.program_of(base, run.instruments, run.options, run.accepted, headings, run.earlier())
+
+    base, program = with_line(line)
+    if touch:
+        unit = program.fits[name].x_unit
+        at = read(touch, unit.text).value
+        where = f"{at!r}[{unit.dimension.named()}]" if unit.dimension.named() else repr(at)
+        base, program = with_line(line.model_copy(update={"model": "tangent", "at": where, "label": "the tangent"}))
     analysis = analyse(program, run)
     found: Any = replace(
         opened,

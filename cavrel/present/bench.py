@@ -29,7 +29,7 @@ DO = {
     "creep": "It creeps: wait until it stays, then read.",
     "course": "It begins with the calls of the deck: start them, and read at each.",
     "count": "Press Count: it counts for the whole interval.",
-    "slope": "Release: the sensor’s samples arrive. Keep them, then choose the stretch that counts.",
+    "slope": "Release: the samples arrive. Keep them, then choose the stretch that counts.",
     "film": "A film of it: step through it with the counter below, mark the last frame at rest and the one in which it has made its turns.",
     "still": "",
 }
@@ -137,7 +137,7 @@ def _scene(shown: Shown) -> str:
         return "seek"
     if shown.counts is not None:
         return "count"
-    if shown.slope is not None:
+    if shown.slope is not None or shown.recording is not None:
         return "slope"
     return "creep" if shown.creep is not None else "still"
 
@@ -164,6 +164,9 @@ def _data(shown: Shown) -> dict[str, Any]:
         return _seek(shown, shown.found)
     if shown.counts is not None:
         return {"seconds": shown.counts, "count": int(shown.value)}
+    if shown.recording is not None:
+        recording = shown.recording
+        return {"times": recording.times, "values": recording.values, "unit": recording.unit}
     if shown.slope is not None:
         return _samples(shown)
     data: dict[str, Any] = {"last": _digits(unit.from_si(shown.value))}
@@ -180,9 +183,14 @@ def _seek(shown: Shown, found: Found) -> dict[str, Any]:
         else (found.high - found.low) / unit.factor / 1000
     )
     low, high = unit.from_si(found.low), unit.from_si(found.high)
+    # What has a response everywhere does not say where it is found.
+    sign: dict[str, Any] = (
+        {"response": found.response, "loops": found.loops}
+        if found.width is None
+        else {"at": _digits(unit.from_si(shown.value)), "width": found.width / unit.factor}
+    )
     return {
-        "at": _digits(unit.from_si(shown.value)),
-        "width": found.width / unit.factor,
+        **sign,
         "low": low,
         "high": high,
         "step": least / 5,

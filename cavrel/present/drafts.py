@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from cavrel.core.logbook.kinds.reporting import SECTIONS
+from cavrel.core.words import within
 from cavrel.present import departures, fields, outdated_numbers
 from cavrel.service.run_view import RunView
 
@@ -128,4 +129,4 @@ def _conclusion(opened: RunView) -> str:
 
 def _label(opened: RunView, name: str) -> str:
     label = opened.definition.results[name].label
-    return label[0].lower() + label[1:]
+    return within(label)

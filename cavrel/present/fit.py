@@ -1,13 +1,18 @@
 """What Fit shows: the raw curve, the straight line, and what slope and intercept mean."""
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
+
+import numpy as np
 
 from cavrel.core.analysis import one_more
 from cavrel.core.analysis.fitted import FitAnalysis
+from cavrel.core.definition import Fit
+from cavrel.core.definition.headings import Heading
 from cavrel.core.document import result_document
 from cavrel.core.errors import CavrelError
+from cavrel.core.fit.models import Tangent
 from cavrel.core.formula import mathml
 from cavrel.core.formula.nodes import Binary, Name, Node, Number
 from cavrel.core.formula.parse import parse
@@ -15,7 +20,7 @@ from cavrel.core.formula.text import typeset
 from cavrel.core.quantity.reading import read
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.quantity.value import amount_text
-from cavrel.core.words import counted
+from cavrel.core.words import counted, within
 from cavrel.graph.points import enlarged
 from cavrel.present import axes, derivation_steps, graphs, notes, points_table
 from cavrel.present.fit_choices import DRAWN, Wanted
@@ -108,7 +113,7 @@ def _named(opened: RunView, node: Node) -> str:
     for table in (opened.definition.results, opened.definition.quantities):
         if node.name in table:
             label = table[node.name].label
-            return f", {label[0].lower()}{label[1:]}"
+            return f", {within(label)}"
     return ""
 
 
@@ -189,10 +194,32 @@ def _pills(opened: RunView) -> list[tuple[str, str]]:
         for name, body in opened.definition.fits.items()
     }
     shared = {said for said in axes.values() if list(axes.values()).count(said) > 1}
-    return [
-        (name, opened.definition.series[body.series].short if axes[name] in shared else axes[name])
-        for name, body in opened.definition.fits.items()
-    ]
+    tables = {body.series for name, body in opened.definition.fits.items() if axes[name] in shared}
+    found = []
+    for name, body in opened.definition.fits.items():
+        table = opened.definition.series[body.series].short if axes[name] in shared and len(tables) > 1 else ""
+        words = ", ".join(body.marked) or ("all rows" if table or axes[name] in shared else "")
+        words = (
+            words if len([b for b in opened.definition.fits.values() if b.series == body.series and b.marked]) else ""
+        )
+        found.append((name, ": ".join(s for s in (table, words) if s) or axes[name]))
+    return found
+
+
+def _own_lines(opened: RunView, fit: FitAnalysis | None) -> dict[str, Any] | None:
+    """The press that gives each word of a fit's table a line of its own, or takes these away; None where its rows have fewer than two words."""
+    if fit is None:
+        return None
+    series = opened.definition.fits[fit.name].series
+    now = opened.state.run.headings.get(series, Heading())
+    words = graphs.signs(opened, series)
+    if len(words) < 2 and not now.lines:
+        return None
+    on = set(words) <= set(now.with_lines)
+    body = now.model_copy(update={"lines": "" if on else ", ".join(words)}).model_dump(
+        mode="json", exclude_defaults=True
+    )
+    return {"slot": f"heading:{series}", "body": body, "on": on}
 
 
 def content(opened: RunView, wanted: Wanted) -> tuple[dict[str, Any], list[Note]]:
@@ -200,7 +227,7 @@ def content(opened: RunView, wanted: Wanted) -> tuple[dict[str, Any], list[Note]
     if not wanted.series:
         return _content(opened, wanted.fit, wanted)
     try:
-        other, name = axes.on_own_axes(opened, wanted.series, wanted.x, wanted.y)
+        other, name = axes.on_own_axes(opened, wanted.series, wanted.x, wanted.y, wanted.touch.strip())
     except CavrelError as fault:
         first = next((n for n, b in opened.definition.fits.items() if b.series == wanted.series), "")
         shown, found = _content(opened, first, wanted)
@@ -239,12 +266,44 @@ def _content(opened: RunView, wanted: str, asked: Wanted) -> tuple[dict[str, Any
         "listed": points_table.listed(opened, fit) if fit is not None else None,
         "stamps": axes.stamps(opened, fit) if fit is not None else [],
         "by_hand": [(DRAWN[key], asked.address(key), key in asked.draw.split(".")) for key in can],
+        "touch": _touch(opened, fit, asked),
+        "tangent": _tangent_address(opened, fit, body, asked),
+        "own_lines": _own_lines(opened, fit),
         "at": _at(opened, fit, asked.at) if fit is not None and fit.drawable and body and body.x else None,
         "asked": asked,
         "typed": None,
         "refused": "",
     }
     return content, _notes(opened, fit, drawn.times if drawn else (1, 1), drawn.hidden if drawn else False)
+
+
+LEAST_FOR_TANGENT = 4
+
+
+def _touch(opened: RunView, fit: FitAnalysis | None, asked: Wanted) -> dict[str, Any] | None:
+    """Where the tangent on the page touches: of the experiment, which an entry moves, or on axes that somebody picked. None for any other fit."""
+    if fit is None or opened.program.fits[fit.name].model != "tangent":
+        return None
+    step, unit = opened.program.fits[fit.name], opened.program.fits[fit.name].x_unit
+    x0 = fit.shape.x0 if isinstance(fit.shape, Tangent) else float("nan")
+    shown = asked.touch or (f"{unit.from_si(x0):.4g}" if math.isfinite(x0) else "")
+    return {
+        "slot": "" if asked.series else f"heading:fits.{fit.name}",
+        "text": shown,
+        "unit": unit.pretty,
+        "unit_text": unit.text,
+        "points": step.points or len(fit.rows),
+    }
+
+
+def _tangent_address(opened: RunView, fit: FitAnalysis | None, body: Fit | None, asked: Wanted) -> str:
+    """The address of a tangent on the axes of a fit; empty where it has no x, or is one."""
+    if fit is None or body is None or body.x is None or body.model == "tangent" or len(fit.rows) < LEAST_FOR_TANGENT:
+        return ""
+    middle = float(np.median(opened.program.fits[fit.name].x_unit.from_si(fit.x[fit.rows])))
+    return replace(
+        asked, fit="", series=body.series, x=body.x, y=body.y, draw="", at="", touch=f"{middle:.3g}"
+    ).address()
 
 
 def _at(opened: RunView, fit: FitAnalysis, text: str) -> dict[str, str]:

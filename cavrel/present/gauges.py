@@ -52,6 +52,7 @@ def instruments(opened: RunView) -> list[dict[str, Any]]:
                 ),
                 "least_count": now.least_count or "",
                 "says": ", ".join(said),
+                "source": now.source,
                 "zero": run.zeros.get(name, ""),
                 "zero_check": now.zero_check,
                 "taken": instrument_changes.taken(opened, name),
@@ -59,7 +60,7 @@ def instruments(opened: RunView) -> list[dict[str, Any]]:
                 "typed": _typed(now, f"{name}.dead_time" in opened.program.constants),
                 "own": name in chosen,
                 "fields": run.instruments.get(name, {}),
-                "shifts": any(not s.exact and s.extract not in ("slope", "period") for s in used) and not gauge.dial,
+                "shifts": any(not s.exact and s.moved_by_zero for s in used) and not gauge.dial,
             }
         )
     return found

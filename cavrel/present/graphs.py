@@ -11,6 +11,7 @@ from cavrel.core.analysis.curve import law_curve, raw_columns
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.document import result_text
 from cavrel.core.fit.extremes import extremes
+from cavrel.core.fit.models import Tangent
 from cavrel.core.logbook.slots import Slot
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.quantity.units import Unit
@@ -68,7 +69,7 @@ def _marks(
     """Points in the units of their axes, from values in SI."""
     along, up = scales
     x, y, u_x, u_y = along.from_si(x), up.from_si(y), u_x / along.factor, u_y / up.factor
-    states = _states(opened, series)
+    states, words, names = _states(opened, series), opened.analysis.marks(series), signs(opened, series)
     marks = []
     for i in range(len(x)):
         if not (math.isfinite(x[i]) and math.isfinite(y[i])):
@@ -85,11 +86,18 @@ def _marks(
                 u_x=float(u_x[i]),
                 u_y=float(u_y[i]),
                 at=f"{series}.{i + 1}",
-                label=f"Row {i + 1}: {said}{word}",
+                label=f"Row {i + 1}: {said}{', ' + words[i] if words[i] in names else ''}{word}",
                 state=state,
+                sign=names.index(words[i]) if words[i] in names else 0,
             )
         )
     return marks
+
+
+def signs(opened: RunView, series: str) -> list[str]:
+    """The words for a table's rows that occur in it, in the order of their signs."""
+    outcome, found = opened.definition.series[series].outcome, set(opened.analysis.marks(series))
+    return [word for word in outcome.choices if word in found] if outcome is not None else []
 
 
 def fit_axes(opened: RunView, fit: FitAnalysis) -> tuple[Axis, Axis]:
@@ -135,7 +143,7 @@ def fit_graphs(
     width and height."""
     x_axis, y_axis = fit_axes(opened, fit)
     marks = fit_marks(opened, fit)
-    parts = company(opened, fit) if "parts" in draw else []
+    parts = [*_lines_of_words(opened, fit), *(company(opened, fit) if "parts" in draw else [])]
     fitted: drawn_line.FittedLine | None = None
     read_off: list[str] = []
     if fit.drawable and fit.diagnostics is not None:
@@ -148,7 +156,11 @@ def fit_graphs(
             low = max(low, 0.8 * float(finite.min()))  # a power law with a negative exponent has no value at zero
         grid = np.linspace(low, scale.high, 60)
         step = opened.program.fits[fit.name]
-        y, u = fit.at(step.x_unit.to_si(grid))
+        y, u = (
+            _tangent(fit, step.x_unit.to_si(grid))
+            if isinstance(fit.shape, Tangent)
+            else fit.at(step.x_unit.to_si(grid))
+        )
         y, u = step.y_unit.from_si(y), u / step.y_unit.factor
         k = uncertainty.coverage_factor(
             fit.diagnostics.dof if fit.source == "scatter" else math.inf, opened.analysis.rules.student
@@ -160,7 +172,10 @@ def fit_graphs(
             (by_row[int(row) + 1], float(residual), float(u))
             for row, residual, u in zip(fit.rows, found.residuals / step.y_unit.factor, own, strict=True)
         ]
-        fitted = drawn_line.FittedLine(grid, y, k * u, residuals)
+        touch = None
+        if isinstance(fit.shape, Tangent):
+            touch = float(step.x_unit.from_si(fit.shape.x0)), float(step.y_unit.from_si(fit.parameters["value"].value))
+        fitted = drawn_line.FittedLine(grid, y, k * u, residuals, touch=touch)
         if "intercept" in fit.parameters:
             fitted, read_off = _by_hand(opened, fit, fitted, draw)
         single = fit.single_u() / step.y_unit.factor
@@ -177,10 +192,34 @@ def fit_graphs(
         f"{y_axis.word} {y_axis.symbol} against {x_axis.word} {x_axis.symbol}".strip(), marks, _line_words(opened, fit)
     )
     if parts:
-        title += "; with , ".join(points.described(part.name, part.marks) for part in parts)
-    line, times, hidden = drawn_line.straight_line(marks, x_axis, y_axis, fitted, title, parts, *size)
+        title += "; with " + ", ".join(
+            points.described(part.name, part.marks) if part.marks else f"the line of {part.name}" for part in parts
+        )
+    key = signs(opened, opened.program.fits[fit.name].series)
+    line, times, hidden = drawn_line.straight_line(marks, x_axis, y_axis, fitted, title, parts, key, *size)
     raw, law = _raw(opened, fit)
     return FitGraphs(raw, law, line, times, hidden, tuple(read_off))
+
+
+def _tangent(fit: FitAnalysis, x: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The tangent itself over ``x`` ``(n,)`` and its standard uncertainty: the parabola it touches is drawn nowhere."""
+    assert isinstance(fit.shape, Tangent)
+    away = np.stack([x - fit.shape.x0, np.ones(len(x))])
+    return fit.theta[:2] @ away, uncertainty.combined(fit.parts[:, :2] @ away)
+
+
+def _lines_of_words(opened: RunView, fit: FitAnalysis) -> list[drawn_line.Beside]:
+    """The lines of the other words of the same table, on the same axes."""
+    step, body, found = opened.program.fits[fit.name], opened.definition.fits[fit.name], list[drawn_line.Beside]()
+    for name, other in opened.definition.fits.items():
+        line = opened.analysis.fits[name]
+        alike = (other.series, other.x, other.y) == (body.series, body.x, body.y)
+        if name == fit.name or not other.marked or not alike or not line.drawable:
+            continue
+        x = np.linspace(*points.span(step.x_unit.from_si(line.x[line.rows])), 40)
+        y = step.y_unit.from_si(line.at(step.x_unit.to_si(x))[0])
+        found.append(drawn_line.Beside(name=", ".join(other.marked), marks=(), x=x, y=y))
+    return found
 
 
 def _line_words(opened: RunView, fit: FitAnalysis) -> str:

@@ -28,6 +28,10 @@ class KeyOf:
     of: str
 
 
+_LONGEST = 240
+"""Letters of an example."""
+
+
 @cache
 def keys() -> tuple[KeyOf, ...]:
     """All keys, in the order of the models."""
@@ -103,13 +107,27 @@ def _shipped() -> Mapping[str, Mapping[str, Any]]:
     return found | {f"{TAUGHT}{i}": tomllib.loads(block) for i, block in enumerate(taught())}
 
 
+def _documents() -> Iterator[tuple[str, Mapping[str, Any]]]:
+    """What ships, then what the choices of its options put in the place of parts of it."""
+    yield from _shipped().items()
+    for name, document in _shipped().items():
+        for option in document.get("options", {}).values():
+            for choice in option.get("choices", {}).values():
+                for place, value in choice.get("set", {}).items():
+                    yield name, _nested(place.split("."), value)
+
+
+def _nested(place: list[str], value: Any) -> Mapping[str, Any]:
+    return {place[0]: _nested(place[1:], value) if len(place) > 1 else value}
+
+
 def _example(path: tuple[str, ...]) -> tuple[str, str]:
     """A line of TOML that uses a key, and the experiment it is from: the shortest one."""
     best: tuple[str, str] = ("", "")
-    for name, document in _shipped().items():
+    for name, document in _documents():
         for place, value in _found(document, path, ()):
             line = f"{place} = {_toml(value)}"
-            if len(line) < 160 and (not best[0] or len(line) < len(best[0])):
+            if len(line) < _LONGEST and (not best[0] or len(line) < len(best[0])):
                 best = (line, "" if name.startswith(TAUGHT) else name)
     return best
 
@@ -121,7 +139,7 @@ def _found(document: Any, path: tuple[str, ...], done: tuple[str, ...]) -> Itera
     head, rest = path[0], path[1:]
     if head == "NAME" and isinstance(document, Mapping):
         for name, body in document.items():
-            yield from _found(body, rest, (*done, name))
+            yield from _found(body, rest, (*done, f'"{name}"' if "." in name else name))
     elif head == "[]" and isinstance(document, list):
         for body in document:
             yield from _found(body, rest, done)

@@ -70,7 +70,8 @@ def _bars(lesson: Lesson, amiss: set[str], begins: int) -> list[Bar]:
     found = []
     for block in lesson.blocks:
         task = lesson.task(block.experiment)
-        waits = [s.minutes for s in task.segments if s.kind == "wait"]
+        segments = lesson.segments(block)
+        waits = [s.minutes for s in segments if s.kind == "wait"]
         waiting = f", of it {counted(sum(waits), 'minute')} waiting" if waits else ""
         says = f"{block.bench}: {task.title}, {clock(begins + block.start)} to {clock(begins + lesson.end(block))}{waiting}"
         found.append(
@@ -78,11 +79,11 @@ def _bars(lesson: Lesson, amiss: set[str], begins: int) -> list[Bar]:
                 key=block.key,
                 row=lesson.benches.index(block.bench),
                 start=block.start,
-                stretches=tuple((s.kind, s.minutes) for s in task.segments),
+                stretches=tuple((s.kind, s.minutes) for s in segments),
                 title=task.title,
                 says=f"{says}{', clashes' if block.key in amiss else ''}",
                 amiss=block.key in amiss,
-                begun=block.run is not None,
+                run=block.run,
             )
         )
     return found
@@ -111,6 +112,7 @@ def _listed(lesson: Lesson, begins: int) -> list[dict[str, Any]]:
                     "to": clock(begins + lesson.end(b)),
                     "start": b.start,
                     "run": b.run,
+                    "waits": any(s.kind == "wait" for s in lesson.task(b.experiment).segments),
                 }
                 for b in sorted((b for b in lesson.blocks if b.bench == bench), key=lambda b: b.start)
             ],

@@ -19,7 +19,7 @@ from cavrel.core.plan.forecast import Forecast
 from cavrel.core.plan.improvements import Planner
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import decimals_of
-from cavrel.core.words import counted
+from cavrel.core.words import counted, within
 from cavrel.graph import shapes
 from cavrel.present import conventions, gauges, notes
 from cavrel.present.example import gravity
@@ -90,6 +90,7 @@ def live(opened: RunView) -> dict[str, Any]:
         "minutes": "",
         "unpredicted": promised if isinstance(promised, str) else "",
         "ruled": _ruled(opened),
+        "singles": _singles(opened),
         "set_points": set_points(opened),
         "ticks": _ticks(opened),
         "states": _states(opened),
@@ -183,6 +184,15 @@ def _with_value(opened: RunView, ticked: Ticked, unit: str | None) -> Ticked:
     return replace(ticked, unit=units.pretty(unit), value=str(body.get("text", "")) if kind == "words" else "")
 
 
+def _singles(opened: RunView) -> list[dict[str, Any]]:
+    """The quantities that are read once for the run, with how often each is; ``usual``: where the experiment has it read several times."""
+    return [
+        {"name": name, "label": within(body.label), "trials": opened.state.trials[name], "usual": body.repeats > 1}
+        for name, body in opened.definition.quantities.items()
+        if body.formula is None and body.default is None and not body.exact
+    ]
+
+
 def _ruled(opened: RunView) -> list[dict[str, Any]]:
     """The tables as they will be: rows, and for each column its head, decimals and trials."""
     found = []
@@ -229,14 +239,18 @@ def _ruled(opened: RunView) -> list[dict[str, Any]]:
                 "row": series.row,
                 "columns": columns,
                 "starts": _starts(series),
+                "first": next(iter(series.columns)),
                 "broken": _broken(opened, name),
-                "marks": run.headings[name].label if name in run.headings else "",
-                "optional": series.optional,
-                "without": name in plan.without,
+                "marks": run.headings.get(name, Heading()),
+                "outcome": opened.definition.series[name].outcome,
+                "without": False,
                 "has_points": any(key.startswith(f"{name}.") for key in plan.settings),
             }
         )
-    return found
+    whole = choose(opened.base, run.options).series
+    found += [{"name": name, "label": whole[name].label, "without": True} for name in plan.without if name in whole]
+    by_name = {str(one["name"]): {**one, "one_of_many": len(whole) > 1} for one in found}
+    return [by_name[name] for name in whole if name in by_name]
 
 
 _COMMON = (

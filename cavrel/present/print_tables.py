@@ -52,9 +52,8 @@ def tables(opened: RunView, each: bool = False, trials: bool = True) -> list[Rul
         columns: list[list[str]] = []
         marked = marks_label(opened.definition, opened.state.run.headings, name)
         if marked:
-            marks = opened.state.run.marks.get(name, [])
             head.append((marked, ""))
-            columns.append([(marks[r] or "") if r < len(marks) else "" for r in range(count)])
+            columns.append(list(opened.analysis.marks(name)))
         for column, described in body.columns.items():
             key = f"{name}.{column}"
             if hidden(described, opened.state.run.headings.get(key)):

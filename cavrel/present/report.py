@@ -159,7 +159,7 @@ def _traces(opened: RunView) -> list[dict[str, Any]]:
             for row, cell in enumerate(rows, 1):
                 for trial, document in enumerate(trials_of(cell), 1):
                     if document is not None:
-                        shown = traces.printed(opened, f"{series}.{column}", document)
+                        shown = traces.printed(opened, f"{series}.{column}", row, document)
                         where = f"{label}, row {row}{f', trial {trial}' if trial > 1 else ''}"
                         found.append(
                             {"caption": caption(opened, f"{where}: {shown['says']}"), "drawn": shown["picture"]}

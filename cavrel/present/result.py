@@ -17,7 +17,16 @@ from cavrel.core.quantity.rounding import percent, significant
 from cavrel.core.quantity.value import amount_text
 from cavrel.core.words import counted
 from cavrel.graph import numberline, shape
-from cavrel.present import graphs, notes, part_corrections, result_lines, row_comparison, standard_check, suspects
+from cavrel.present import (
+    graphs,
+    notes,
+    other_ways,
+    part_corrections,
+    result_lines,
+    row_comparison,
+    standard_check,
+    suspects,
+)
 from cavrel.present.notes import Note
 from cavrel.present.optional import optional
 from cavrel.service.run_view import RunView
@@ -82,8 +91,15 @@ def _card(opened: RunView, result: ResultAnalysis, others: Others) -> dict[str, 
         "percent_name": verdict.percent_name,
         "predicted": _predicted(opened, result),
         "otherwise": row_comparison.found(opened).get(result.name, ""),
+        "ways": other_ways.ways(opened, result.name) if result.name in _answers(opened) else [],
+        "reconciled": other_ways.reconciling(opened, result),
         "z": f"{verdict.z:+.1f}".replace("-", "−") if math.isfinite(verdict.z) else "",
     }
+
+
+def _answers(opened: RunView) -> tuple[str, ...]:
+    """The results that answer the aim."""
+    return opened.definition.answers or opened.definition.led[:1]
 
 
 def _predicted(opened: RunView, result: ResultAnalysis) -> dict[str, str] | None:

@@ -137,6 +137,7 @@ class Rows:
         typed, fields_of = before.shown.get(f"rows of {self._name}", (None, {}))
         new = opened.entries[len(before.entries) :]
         same = opened.definition is before.definition and opened.state.run.headings == before.state.run.headings
+        same = same and opened.analysis.marks(self._name) == before.analysis.marks(self._name)
         if not same or typed != self._typed or any(column.traced for column in self._typed):
             return {}
         if any(entry.kind not in _OF_ONE_CELL for entry in new):
@@ -192,7 +193,7 @@ class Rows:
 
 def _mark(opened: RunView, series: str, number: int, label: str) -> Field:
     """The word that a bench has for a row."""
-    marks = opened.state.run.marks.get(series, [])
+    marks, by_rule = opened.state.run.marks.get(series, []), opened.analysis.marks(series)
     text = marks[number - 1] if number <= len(marks) else None
     slot = f"mark:{series}.{number}"
     entry = opened.state.latest.get(slot)
@@ -203,5 +204,5 @@ def _mark(opened: RunView, series: str, number: int, label: str) -> Field:
         mark="",
         label=f"{label}, row {number}",
         entry=entry.id if entry else None,
-        hint="…",
+        hint=(by_rule[number - 1] if number <= len(by_rule) else "") or "…",
     )

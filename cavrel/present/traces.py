@@ -7,8 +7,9 @@ from typing import Any
 
 import numpy as np
 
-from cavrel.core.analysis import stretch, trace
+from cavrel.core.analysis import peaks, stretch, trace
 from cavrel.core.analysis.sheet import from_trace
+from cavrel.core.definition.extraction import EXTRACTIONS
 from cavrel.core.definition.steps import Input
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import MOST_ROWS
@@ -46,10 +47,16 @@ def of_slot(opened: RunView, slot: Slot) -> TraceDocument | None:
 
 
 def sample_unit(spec: Input) -> str:
-    """The unit samples are likely to be in: a slope's times seconds."""
-    if spec.extract == "slope":
-        return {"m/s^2": "m/s", "rad/s^2": "rad/s", "m/s": "m"}.get(spec.unit.text, f"{spec.unit.text} s")
-    return "s" if spec.extract == "period" else spec.unit.text
+    """The unit samples are likely to be in: a slope's times seconds, an area's over seconds; empty where what is taken is a time."""
+    assert spec.extract is not None
+    kind, text = EXTRACTIONS[spec.extract], spec.unit.text
+    if kind.of_time:
+        return ""
+    if kind.per_second < 0:
+        return {"m/s^2": "m/s", "rad/s^2": "rad/s", "m/s": "m"}.get(text, f"{text} s")
+    if kind.per_second > 0:
+        return {"m": "m/s", "N s": "N", "C": "A", "V s": "V", "kg m/s": "N"}.get(text, f"{text}/s")
+    return text
 
 
 def hint(opened: RunView, series: str, column: str, row: int, trial: int) -> str:
@@ -72,28 +79,35 @@ def content(opened: RunView, place: str) -> dict[str, Any]:
         "place": place,
         "where": notes.where(opened, of_trial(place)),
         "extract": spec.extract,
+        "words": EXTRACTIONS[spec.extract or ""].words,
         "spec": spec,
         "document": document,
         "sample_unit": sample_unit(spec),
-        **(_shown(spec, document, opened.analysis.rules.rounding) if document is not None else {}),
+        **(_shown(spec, slot.row, document, opened.analysis.rules.rounding) if document is not None else {}),
     }
 
 
-def printed(opened: RunView, key: str, document: TraceDocument) -> dict[str, str]:
+def printed(opened: RunView, key: str, row: int, document: TraceDocument) -> dict[str, str]:
     """The ``picture`` of a row's samples for a report, and what it ``says``: the stretch that counts, and what comes of it."""
     spec = opened.program.input_of[key]
-    shown = _shown(spec, document, opened.analysis.rules.rounding, 380.0, 170.0)
-    stretch_of = f"{spec.extract} over {shown['begin']:g} to {shown['end']:g} s of {len(document.values)} samples"
+    shown = _shown(spec, row, document, opened.analysis.rules.rounding, 380.0, 170.0)
+    words = EXTRACTIONS[spec.extract or ""].words
+    stretch_of = f"{words} over {shown['begin']:g} to {shown['end']:g} s of {len(document.values)} samples"
     return {"picture": shown["picture"], "says": f"{stretch_of}, {shown['text'] or shown['reason']}"}
 
 
-def _shown(
-    spec: Input, document: TraceDocument, rounding: str, width: float = 770.0, height: float = 260.0
-) -> dict[str, Any]:
-    """The drawing of a trace, and what its stretch gives, or why it gives nothing."""
-    unit = units.unit(document.unit)
+def _samples(document: TraceDocument) -> tuple[Any, Any]:
+    """Times ``(n,)`` s and values ``(n,)`` in the unit of the samples, NaN where one is missing."""
     times = trace.sample_times(document.rate, document.start, document.times, len(document.values))
-    values = np.array([math.nan if v is None else v for v in document.values], float)
+    return times, np.array([math.nan if v is None else v for v in document.values], float)
+
+
+def _shown(
+    spec: Input, row: int, document: TraceDocument, rounding: str, width: float = 770.0, height: float = 260.0
+) -> dict[str, Any]:
+    """The drawing of a row's trace, and what its stretch gives, or why it gives nothing."""
+    unit = units.unit(document.unit)
+    times, values = _samples(document)
     begin = document.begin if document.begin is not None else float(times[0])
     end = document.end if document.end is not None else float(times[-1])
     text, fitted, reason = "", None, ""
@@ -101,7 +115,8 @@ def _shown(
     try:
         value, u = from_trace(spec, document)
         text = MeasuredValue(value=value, u=u, unit=spec.unit, rule=rounding).text()
-        shown = value / unit.factor if spec.extract == "slope" else unit.from_si(value)
+        kind = EXTRACTIONS[spec.extract]
+        shown = value if kind.of_time else unit.from_si(value) if kind.shifts else value / unit.factor
         fitted = _fitted(spec.extract, shown, times, values, begin, end)
     except CavrelError as fault:
         reason = fault.what
@@ -124,7 +139,7 @@ def _shown(
         "begin": begin,
         "end": end,
         "chosen": chosen,
-        "proposed": proposed(times, values) if spec.extract == "slope" else None,
+        "proposed": proposed(spec.extract, times, values, row),
         "doubt": _doubt(times, values, begin, end) if spec.extract == "slope" and chosen else "",
     }
 
@@ -138,16 +153,128 @@ class Proposed:
     words: str
 
 
-def proposed(times: Any, values: Any) -> Proposed | None:
-    """The clean stretch of samples, where one is seen."""
+def proposed(kind: str, times: Any, values: Any, row: int) -> Proposed | None:
+    """The clean stretch of samples for what is taken of them, where one is seen: the straight piece for a slope; for a peak that of the row's
+    number, where there are so many."""
+    if kind in PEAKED:
+        around = _peaks(kind, times, values)
+        if not around:
+            return None
+        # Samples of one row alone show fewer peaks: the widest is taken.
+        number = (
+            row if row <= len(around) else 1 + max(range(len(around)), key=lambda i: around[i].end - around[i].begin)
+        )
+        one = around[number - 1]
+        return Proposed(f"{one.begin:.5g}", f"{one.end:.5g}", _nth(kind, number, len(around)))
+    if kind != "slope":
+        return None
     found = stretch.propose(times, values)
     if found is None:
         return None
     inside = (
         "straight within its noise" if found.straight else f"it bends {found.bends}: no long stretch of it is straight"
     )
-    around = [words for words in (found.before, found.after) if words]
-    return Proposed(f"{found.begin:.5g}", f"{found.end:.5g}", "; ".join([*around, inside]))
+    parts = [words for words in (found.before, found.after) if words]
+    return Proposed(f"{found.begin:.5g}", f"{found.end:.5g}", "; ".join([*parts, inside]))
+
+
+PEAKED = ("peak", "dip")
+"""Kinds of which samples can show several, one for each row."""
+
+
+def _peaks(kind: str, times: Any, values: Any) -> list[peaks.Found]:
+    return peaks.find(times, values if kind == "peak" else -values)
+
+
+def _nth(kind: str, number: int, many: int) -> str:
+    return f"the {kind}" if many == 1 else f"{kind} {number} of {many}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ProposedRow:
+    """A row of a column with its samples and the stretch proposed for them.
+
+    ``place``: of its samples.
+    ``where``: which row, in words.
+    ``picture``: the samples with the stretch proposed.
+    ``found``: that stretch, None where nothing in them moves.
+    ``text``: what the stretch would give.
+    ``now``: what the row gives as it stands.
+    ``chosen``: a person chose its stretch already.
+    ``cut``: what it is to have of another row's samples, where it has none yet: one recording with a peak for each row.
+    """
+
+    place: str
+    where: str
+    picture: str
+    found: Proposed | None
+    text: str
+    now: str
+    chosen: bool
+    cut: TraceDocument | None = None
+
+
+PROPOSED = ("slope", *PEAKED)
+"""Kinds whose stretch can be proposed."""
+MOST_AT_ONCE = 60
+"""Rows whose stretches are proposed on one page."""
+
+
+def all_rows(opened: RunView, key: str) -> list[ProposedRow]:
+    """Every row of a column of slopes or peaks, ``series.column``, that has samples, each with its proposal. Where the first row alone has
+    samples, which show several peaks, the rows that follow are proposed from them. None of a column of another kind. Raises KeyError where it
+    takes no samples."""
+    spec = opened.program.input_of.get(key)
+    if spec is None or spec.extract is None:
+        raise KeyError(key)
+    if spec.extract not in PROPOSED:
+        return []
+    series, _, column = key.partition(".")
+    rows = list[ProposedRow]()
+    for row, cell in enumerate(opened.state.run.traces.get(series, {}).get(column, []), 1):
+        for trial, document in enumerate(traces(cell), 1):
+            if document is None or len(rows) == MOST_AT_ONCE:
+                continue
+            place = f"{key}.{row}" + (f".{trial}" if trial > 1 else "")
+            rows.append(_proposed_row(opened, spec, place, row, document))
+    first = of_slot(opened, Slot(series=series, name=column, row=1, trial=0))
+    if len(rows) == 1 and first is not None and spec.extract in PEAKED:
+        many = min(len(_peaks(spec.extract, *_samples(first))), MOST_AT_ONCE)
+        rows += [_proposed_row(opened, spec, f"{key}.{row}", row, first, cut=True) for row in range(2, many + 1)]
+    return rows
+
+
+def _proposed_row(
+    opened: RunView, spec: Input, place: str, row: int, document: TraceDocument, cut: bool = False
+) -> ProposedRow:
+    """A row with the stretch proposed for it; ``cut``: the samples are another row's, of which it gets that part."""
+    rounding = opened.analysis.rules.rounding
+    now = _shown(spec, row, document, rounding, 380.0, 150.0)
+    found, shown = now["proposed"], now
+    if found is not None:
+        wanted = document.model_copy(update={"begin": float(found.begin), "end": float(found.end)})
+        shown = _shown(spec, row, wanted, rounding, 380.0, 150.0)
+    return ProposedRow(
+        place=place,
+        where=notes.where(opened, of_trial(place)),
+        picture=shown["picture"],
+        found=found,
+        text=(shown["text"] or shown["reason"]) if found is not None else "",
+        now=now["text"] or now["reason"],
+        chosen=now["chosen"] and not cut,
+        cut=_cut(document, found) if cut and found is not None else None,
+    )
+
+
+def _cut(document: TraceDocument, found: Proposed) -> TraceDocument:
+    """The samples of a stretch and a little around it, with that stretch chosen."""
+    times, _ = _samples(document)
+    begin, end = float(found.begin), float(found.end)
+    inside = np.flatnonzero((times >= begin - (end - begin) / 4) & (times <= end + (end - begin) / 4))
+    low, high = int(inside[0]), int(inside[-1]) + 1
+    kept = {"values": document.values[low:high], "begin": begin, "end": end}
+    clock = {"times": document.times[low:high]} if document.times is not None else {"start": float(times[low])}
+    return document.model_copy(update=kept | clock)
 
 
 def _doubt(times: Any, values: Any, begin: float, end: float) -> str:
@@ -166,26 +293,35 @@ def _doubt(times: Any, values: Any, begin: float, end: float) -> str:
 
 
 def _fitted(kind: str, value: float, times: Any, values: Any, begin: float, end: float) -> tuple[Any, Any] | None:
-    """The line that a slope, mean or level stands for, over its stretch."""
+    """The line that a slope, mean or level stands for, over its stretch; where a peak is, from foot to top; zero below an area."""
     inside = (times >= begin) & (times <= end) & np.isfinite(values)
     if kind == "period" or not inside.any():
         return None
+    if kind in PEAKED:
+        return np.array([value, value]), np.array([values[inside].min(), values[inside].max()])
+    if kind == "area":
+        return np.array([begin, end]), np.zeros(2)
     ends = np.array([begin, end])
     if kind == "slope":
         return ends, values[inside].mean() + value * (ends - times[inside].mean())
     return ends, np.array([value, value])
 
 
-def notes_of(opened: RunView) -> list[Note]:
-    """The margin."""
-    return [
-        Note(
-            tone="caution",
-            title="Choose the stretch",
-            text="Choose the stretch after the release and before the stop: a hand on the apparatus bends the curve.",
-        ),
-        *notes.cautions(opened),
-    ]
+_CHOOSE = {
+    "peak": "From the dip before the peak to the one after. Samples in its upper part say when it is.",
+    "dip": "From the peak before the dip to the one after. Samples in its lower part say when it is.",
+    "area": "From before the pulse to after it. The area counts from zero: was the sensor set to zero first?",
+    "period": "Whole swings, after the hand has let go.",
+}
+"""What to mind when a stretch is chosen."""
+
+
+def notes_of(opened: RunView, place: str) -> list[Note]:
+    """The margin of a place, or of a whole column. Raises KeyError where it takes no samples."""
+    spec = opened.program.input_of[".".join(place.split(".")[:2])]
+    usual = "Choose the stretch after the release and before the stop: a hand on the apparatus bends the curve."
+    text = _CHOOSE.get(spec.extract or "", usual)
+    return [Note(tone="caution", title="Choose the stretch", text=text), *notes.cautions(opened)]
 
 
 def looked_at(spec: Input, text: str, choice: Mapping[str, int]) -> tuple[Export, dict[str, int], Samples | None, str]:

@@ -144,7 +144,11 @@ def moved(lesson: Lesson, key: str, bench: str, start: int) -> Lesson:
             key, f"its run has started at {block.bench}; move the run to another bench in the list of runs"
         )
     made = Block(
-        bench=bench, experiment=block.experiment, start=min(max(start, 0), lessons.document.LONGEST), run=block.run
+        bench=bench,
+        experiment=block.experiment,
+        start=min(max(start, 0), lessons.document.LONGEST),
+        run=block.run,
+        longer=block.longer,
     )
     return checked(lesson, blocks=tuple(made if b.key == key else b for b in lesson.blocks))
 

@@ -13,7 +13,7 @@ from cavrel import catalogue
 from cavrel.core.analysis import Analysis, ResultAnalysis, analyse
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.definition import Definition
-from cavrel.core.definition.headings import MOST_MEETING, meets_rows, without_own
+from cavrel.core.definition.headings import MOST_MEETING, adds, meets_rows, without_own
 from cavrel.core.definition.steps import Program
 from cavrel.core.errors import CavrelError, DefinitionError
 from cavrel.core.findings import findings_of
@@ -200,7 +200,7 @@ def compute(
         )
         empty = sheet_of(definition, EMPTY, {}, {}, takes)
         state = replace(empty, latest=book.latest, count=book.count, notes=book.notes)
-    own = {key for key, heading in state.run.headings.items() if heading.formula is not None}
+    own = {key for key, heading in state.run.headings.items() if adds(heading)}
     if own:
         try:
             _not_too_large(state)
@@ -212,10 +212,14 @@ def compute(
                 definition=without_own(state.definition, state.run.headings),
                 run=state.run.model_copy(update={"headings": headings}),
             )
-            say = f"{fault.what[0].upper()}{fault.what[1:]}. Columns of your own are not shown until it is changed in Plan."
+            say = f"{fault.what[0].upper()}{fault.what[1:]}. Columns, words and lines of your own are not shown until it is changed in Plan."
             broken.append(
                 Finding(
-                    code="clashing", level="danger", at="run", title="A column of your own cannot be computed", say=say
+                    code="clashing",
+                    level="danger",
+                    at="run",
+                    title="A column or a line of your own cannot be computed",
+                    say=say,
                 )
             )
     try:

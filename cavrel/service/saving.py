@@ -9,11 +9,12 @@ from uuid import UUID
 
 from cavrel import catalogue
 from cavrel.core.definition import Definition, choose
-from cavrel.core.definition.headings import Heading
+from cavrel.core.definition.headings import Heading, adds
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import Entry, EntryError, came_late, check_entry, effective
 from cavrel.core.logbook.entry import LATE
 from cavrel.core.logbook.sheet import first_typed
+from cavrel.core.words import within
 from cavrel.service.laboratories import laboratory_of
 from cavrel.service.opening import Loaded
 from cavrel.store import entries as entry_store
@@ -187,7 +188,7 @@ def _check_points(before: Loaded, entry: NewEntry) -> None:
     if criterion is None:
         raise EntryError("slot", f"the course's rubric has no criterion '{which}'; load the page again")
     if points > criterion.points:
-        raise EntryError("body.points", f"at most {criterion.points:g} for {criterion.label.lower()}")
+        raise EntryError("body.points", f"at most {criterion.points:g} for {within(criterion.label)}")
 
 
 def _check_unit(before: Loaded, entry: NewEntry) -> None:
@@ -206,23 +207,37 @@ def _check_unit(before: Loaded, entry: NewEntry) -> None:
 
 
 def _check_columns(before: Loaded, chosen: Mapping[str, str], entry: NewEntry) -> None:
-    """Columns of the run's own can be computed, each with its unit, after this entry as before. Raises EntryError."""
-    if entry.kind != "heading":
+    """What the run adds to its experiment, or leaves out, can be computed after this entry as before. Raises EntryError."""
+    if entry.kind not in ("heading", "without"):
         return
-    found = {}
-    for slot, stands in before.book.latest.items():
-        kind, body = effective(stands)
-        if kind == "heading" and slot != entry.slot:
-            found[slot.removeprefix("heading:")] = Heading.model_validate(body)
-    own = {key: heading for key, heading in found.items() if heading.formula}
-    if entry.body.get("formula"):
-        own[entry.slot.removeprefix("heading:")] = Heading.model_validate(dict(entry.body))
+    stands = {slot: effective(one) for slot, one in before.book.latest.items()}
+    stands[entry.slot] = entry.kind, entry.body
+    found = {
+        slot.removeprefix("heading:"): Heading.model_validate(dict(body))
+        for slot, (kind, body) in stands.items()
+        if kind == "heading"
+    }
+    own = {key: heading for key, heading in found.items() if adds(heading)}
+    series = _under(before.definition, chosen).series
+    for slot, (kind, body) in stands.items():
+        name = slot.removeprefix("without:")
+        if kind == "without" and body.get("on") and name in series:
+            own[name] = own.get(name, Heading()).model_copy(update={"hidden": True})
     if not own:
         return
     try:
         catalogue.program_of(before.definition, None, chosen, None, own)
     except CavrelError as fault:
-        raise EntryError("body.formula", fault.what) from fault
+        place = (
+            "on"
+            if entry.kind == "without"
+            else "words"
+            if entry.body.get("words")
+            else "at"
+            if entry.body.get("at")
+            else "formula"
+        )
+        raise EntryError(f"body.{place}", fault.what) from fault
 
 
 def _under(definition: Definition, chosen: Mapping[str, str]) -> Definition:

@@ -17,7 +17,7 @@ LONGEST = 200
 @pages.get("/runs/<int:run>/fit")
 def page(run: int) -> ResponseReturnValue:
     opened = opened_or_404(run)
-    given = {name: request.args.get(name, "")[:LONGEST] for name in ("fit", "series", "x", "y", "draw", "at")}
+    given = {name: request.args.get(name, "")[:LONGEST] for name in ("fit", "series", "x", "y", "draw", "at", "touch")}
     wanted = Wanted(**given)
     try:
         content, notes = fit.content(opened, wanted)

@@ -11,7 +11,7 @@ from flask.typing import ResponseReturnValue
 from cavrel.core import lesson as lessons
 from cavrel.core.definition import Definition
 from cavrel.core.errors import CavrelError
-from cavrel.core.lesson import Block, Lesson, LessonError, before_that, propose
+from cavrel.core.lesson import Block, Lesson, LessonError, before_that, propose, resumed, stretched
 from cavrel.present import lesson as shown
 from cavrel.service import lessons as service
 from cavrel.store import lessons as store
@@ -182,6 +182,23 @@ def start(lesson: int) -> ResponseReturnValue:
     return redirect(url_for("lesson.one", lesson=lesson), 303)
 
 
+@pages.post("/lessons/<int:lesson>/pause")
+def pause(lesson: int) -> ResponseReturnValue:
+    """Rest, go on or end, as the form's ``act`` says; undo takes each back."""
+    act, now = request.form.get("act"), datetime.now(timezone.utc)
+
+    def make(before: Lesson, connection: Connection, course: Course, experiments: Mapping[str, Definition]) -> Lesson:
+        if before.started is None or before.ended is not None:
+            raise LessonError("", "it has not started" if before.started is None else "it has ended; undo reopens it")
+        if act == "resume":
+            return resumed(before, now)
+        if act == "end":
+            return before.model_copy(update={"ended": now, "paused": None})
+        return before if before.paused is not None else before.model_copy(update={"paused": now})
+
+    return _changed(lesson, make, {})
+
+
 @pages.post("/lessons/<int:lesson>/back")
 def back(lesson: int) -> ResponseReturnValue:
     """As it was before the last change that stands, step by step to the first; runs that have begun stay."""
@@ -216,7 +233,7 @@ def _changed(lesson: int, make: Make, typed: Mapping[str, Any]) -> ResponseRetur
 @pages.post("/lessons/<int:lesson>/move")
 def move(lesson: int) -> ResponseReturnValue:
     """Move a block, take one out, or put one in, and give back the timetable as a fragment. Body: ``{"key", "bench", "start"}``, ``{"drop":
-    key}`` or ``{"add": {"bench", "experiment"}}``."""
+    key}``, ``{"longer": key, "minutes"}`` for its wait, or ``{"add": {"bench", "experiment"}}``."""
     body = request.get_json(silent=True)
     if not isinstance(body, dict):
         return jsonify(error="Not understood", what="the body must be an object"), 400
@@ -226,6 +243,10 @@ def move(lesson: int) -> ResponseReturnValue:
             return service.checked(
                 before, blocks=tuple(b for b in before.blocks if b.key != body["drop"] or b.run is not None)
             )
+        if isinstance(body.get("longer"), str):
+            if type(body.get("minutes")) is not int:
+                raise LessonError("", "to stretch a wait, name the block and the minutes")
+            return stretched(before, body["longer"], body["minutes"], datetime.now(timezone.utc))
         if isinstance(body.get("add"), dict):
             if not all(isinstance(body["add"].get(name), str) for name in ("bench", "experiment")):
                 raise LessonError("", "to add a block, name the experiment and the bench")

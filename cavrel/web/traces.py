@@ -27,7 +27,49 @@ def _content(opened: RunView, place: str) -> dict[str, Any]:
 def page(run: int, place: str) -> ResponseReturnValue:
     opened = opened_or_404(run)
     shown = _content(opened, place)
-    return stage_page("traces/page.html", opened, f"traces:{place}", traces.notes_of(opened), **shown)
+    return stage_page("traces/page.html", opened, f"traces:{place}", traces.notes_of(opened, place), **shown)
+
+
+@pages.get("/runs/<int:run>/traces/<place>/all")
+def all_rows(run: int, place: str) -> ResponseReturnValue:
+    """The stretches proposed for all rows of a column, ``series.column``, each shown before it counts."""
+    opened = opened_or_404(run)
+    rows = _all_rows(opened, place)
+    spec = opened.program.input_of[_column(place)]
+    notes = traces.notes_of(opened, place)
+    return stage_page("traces/all.html", opened, f"stretches:{place}", notes, rows=rows, spec=spec)
+
+
+@pages.get("/runs/<int:run>/traces/<place>/all.json")
+def all_as_json(run: int, place: str) -> ResponseReturnValue:
+    """The same as data: each row's place, the stretch proposed, what it would give and what holds now."""
+    rows = _all_rows(opened_or_404(run), place)
+    return jsonify(
+        rows=[
+            {
+                "place": row.place,
+                "begin": float(row.found.begin) if row.found else None,
+                "end": float(row.found.end) if row.found else None,
+                "gives": row.text or None,
+                "now": row.now,
+                "chosen": row.chosen,
+                "cut": row.cut.model_dump(mode="json", exclude_none=True) if row.cut else None,
+            }
+            for row in rows
+        ]
+    )
+
+
+def _all_rows(opened: RunView, place: str) -> list[traces.ProposedRow]:
+    try:
+        return traces.all_rows(opened, _column(place))
+    except KeyError:
+        abort(404)
+
+
+def _column(place: str) -> str:
+    """The column of a place: ``force.a`` of ``force.a.3``."""
+    return ".".join(place.split(".")[:2])
 
 
 @pages.get("/runs/<int:run>/traces/<place>.json")
@@ -83,5 +125,5 @@ def read(run: int, place: str) -> ResponseReturnValue:
 def follow(opened: RunView, wanted: Following) -> str:
     """What changes on the page after a save."""
     place = wanted.detail
-    shown = frame(opened, f"traces:{place}", traces.notes_of(opened))
+    shown = frame(opened, f"traces:{place}", traces.notes_of(opened, place))
     return render_template("traces/follow.html", **shown, **_content(opened, place))

@@ -9,7 +9,7 @@ from playwright.sync_api import Page, expect
 from cavrel.core.quantity import units
 from tests.browser.conftest import Server, read_first, started
 
-_HALVING = """() => {
+_HALVING = """(slot) => {
   // Moves the contact towards where the sign says, by halves; one step at the end, as a hand does.
   const move = document.getElementById("bench-move");
   const words = () => document.getElementById("bench-state").textContent;
@@ -27,10 +27,17 @@ _HALVING = """() => {
     return;
   }
   // A greatest show: find it roughly, then where it fades alike on both sides, and take the middle.
+  // Of several, a string's is told by its loops, a tone's is the first that is met.
+  const row = document.querySelector(`input[data-slot="${CSS.escape(slot)}"]`)?.closest("tr");
+  const loops = sign === "string" ? Number(row.querySelector("td.set input").value) : 0;
+  const meant = () => !loops || words().includes(loops === 1 ? "in one loop" : `in ${loops} loops`);
   const size = () => Number(words().match(/(\\d+) of 100/)[1]);
   let best = low, most = -1;
   const step = (high - low) / 600;
-  for (let v = low; v <= high; v += step) { put(v); if (size() > most) { most = size(); best = v; } }
+  for (let v = low; v <= high && !(most > 80 && size() < 40); v += step) {
+    put(v);
+    if (meant() && size() > most) { most = size(); best = v; }
+  }
   const half = (way) => {
     let [near, far] = [best, best + way * step];
     for (put(far); size() > 50 && far > low && far < high; far += way * step) put(far + way * step);
@@ -198,7 +205,7 @@ class Robot:
             if scene == "seek" and self.hand == "pointer":
                 self.seek_by_pointer()
             elif scene == "seek":
-                self.page.evaluate(_HALVING)
+                self.page.evaluate(_HALVING, slot)
             elif scene == "count":
                 self.page.locator("#bench-count").click()
                 self.wait_for("the interval is over")

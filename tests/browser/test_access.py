@@ -77,6 +77,11 @@ def test_no_serious_finding(page: Page, server: Server, path: str) -> None:
     for theme, rules in themes if path in THEMED else themes[:1]:
         page.evaluate("theme => { document.documentElement.dataset.theme = theme; }", theme)
         assert serious(page, rules) == [], theme
+    page.evaluate("document.documentElement.dataset.theme = 'light'")
+    for width in (390, 768, 320) if THOROUGH else (390,):
+        page.set_viewport_size({"width": width, "height": 844})
+        page.wait_for_timeout(150)
+        assert serious(page, EVERYTHING) == [], width
 
 
 def test_the_dark_room_shows_only_black_and_red(page: Page, server: Server) -> None:

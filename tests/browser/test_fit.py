@@ -167,3 +167,21 @@ def test_a_graph_is_saved_as_a_picture(page: Page, server: Server, run: int) -> 
         page.locator("[data-picture=png]").click()
     assert image.value.path().read_bytes().startswith(b"\x89PNG")
     assert image.value.suggested_filename.endswith(".png")
+
+
+def test_a_tangent_is_dragged_along_the_points_and_moved_by_keys(page: Page, server: Server, run: int) -> None:
+    at(page, server, run, "fit?series=swings&x=L&y=T&touch=100")
+    handle = page.locator(".touch[role=slider]")
+    box = handle.locator(".handle").bounding_box()
+    assert box
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 80, y, steps=4)
+    page.mouse.up()
+    page.wait_for_url(lambda url: "touch=100&" not in url and not url.endswith("touch=100"))
+    moved = float(page.locator("#touch [name=touch]").input_value())
+    assert 110 < moved < 160 and page.locator(".pt.out").count() == 0
+    page.locator(".touch[role=slider]").focus()
+    page.keyboard.press("Shift+ArrowLeft")
+    page.wait_for_function("before => Number(document.querySelector('#touch [name=touch]').value) < before", arg=moved)

@@ -268,3 +268,19 @@ def test_a_cell_drawn_anew_while_it_is_typed_in_is_kept_once(
     saved(page)
     kept = page.request.get(f"{server.address}/runs/{run}/logbook.json").json()["entries"]
     assert [e["body"]["text"] for e in kept if e["slot"] == "swings.t.1.1"] == ["31.12"]
+
+
+def test_the_list_of_keys_opens_and_closes_by_keys_alone(page: Page, server: Server) -> None:
+    page.goto(f"{server.address}/runs/1/plan")
+    page.wait_for_selector("html[data-ready=yes]")
+    keys = page.locator("#keys")
+    expect(keys).to_be_hidden()
+    page.keyboard.press("?")
+    expect(keys).to_be_visible()
+    expect(keys.get_by_role("button", name="Close")).to_be_focused()
+    page.keyboard.press("Escape")
+    expect(keys).to_be_hidden()
+    page.get_by_role("button", name="Keyboard shortcuts").click()
+    expect(keys).to_be_visible()
+    keys.get_by_role("button", name="Close").click()
+    expect(keys).to_be_hidden()

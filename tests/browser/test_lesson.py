@@ -88,3 +88,37 @@ def test_the_deck_says_until_when_it_waits(page: Page, server: Server, new_run: 
     expect(page.locator("#kept")).to_have_attribute("data-state", "saved")
     entries = page.request.get(f"{server.address}/runs/{run}/logbook.json").json()["entries"]
     assert any(e["kind"] == "timer" and "until" in e["body"] for e in entries)
+
+
+def test_a_call_is_shown_to_its_bench_alone_and_covers_no_cell(
+    page: Page, server: Server, new_run: Callable[..., int]
+) -> None:
+    mine, other = new_run(bench="Wick"), new_run(bench="Prism")
+    page.goto(f"{server.address}/runs/{mine}/measure")
+    page.wait_for_selector("html[data-ready=yes]")
+    page.evaluate(
+        """async (run) => {
+            const token = document.querySelector('meta[name="csrf-token"]').content;
+            const entry = { key: crypto.randomUUID(), kind: "timer", slot: "timer:" + crypto.randomUUID(), made_at: new Date().toISOString(),
+                body: { call: "wait", until: new Date(Date.now() - 1000).toISOString() } };
+            await fetch(`/runs/${run}/entries`, { method: "POST", headers: { "Content-Type": "application/json", "X-CSRFToken": token },
+                body: JSON.stringify({ page: "measure", entries: [entry] }) });
+        }""",
+        mine,
+    )
+    page.goto(f"{server.address}/runs/{other}/measure")
+    page.wait_for_selector("html[data-ready=yes]")
+    page.wait_for_timeout(600)
+    expect(page.locator("#called p")).to_have_count(0)
+    page.set_viewport_size({"width": 390, "height": 700})
+    page.goto(f"{server.address}/runs/{mine}/measure")
+    expect(page.locator("#called p")).to_have_count(1)
+    wide = page.evaluate("document.documentElement.scrollWidth")
+    assert wide <= 390
+    for cell in page.locator("#tables table input[data-slot]").all()[:24]:
+        cell.focus()
+        covered = page.evaluate(
+            "() => { const [a, b] = [document.activeElement, document.getElementById('called')].map(e => e.getBoundingClientRect());"
+            " return a.right > b.left && a.left < b.right && a.bottom > b.top && a.top < b.bottom; }"
+        )
+        assert not covered

@@ -511,7 +511,7 @@ def test_what_is_physical_has_one_card() -> None:
 
 def cart(stretches: dict[int, tuple[float, float]]) -> dict[str, Any]:
     """Part A of the cart from a motion sensor: at rest, pulled, caught; ``stretches`` by row from 0, all the others well chosen."""
-    document = simulate(catalogue.program_of(catalogue.resolve("newton-second-law")), 5)
+    document = simulate(catalogue.program_of(catalogue.resolve("newton-second-law")), 11)
     force = document["series"]["force"]
     noise, traces = random.Random(3), []
     for row, text in enumerate(force["a"]):

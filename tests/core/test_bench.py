@@ -1,5 +1,8 @@
 """The apparatus that answers reading by reading: one model with `simulate`, one seed a run, and nothing said that is not set."""
 
+import math
+from typing import Any
+
 import numpy as np
 import pytest
 from scipy import stats
@@ -7,6 +10,7 @@ from scipy import stats
 from cavrel import catalogue
 from cavrel.core.analysis import analyse
 from cavrel.core.bench import Bench, NotYet, instrument_faults, truths
+from cavrel.core.bench.shown import Found
 from cavrel.core.definition.steps import Program
 from cavrel.core.errors import DefinitionError
 from cavrel.core.findings.verdict import verdict_of
@@ -292,3 +296,47 @@ def test_a_block_of_no_density_is_refused() -> None:
     of = catalogue.program_of(catalogue.resolve(document))
     with pytest.raises(DefinitionError, match="no density"):
         Bench(of, settings(program("block-density")), 1).afloat()
+
+
+def responses(experiment: str, slot: str, seed: int = 5, faults: tuple[str, ...] = (), **document: Any) -> Found:
+    run = runs.load({"format": "cavrel-run/1", "experiment": experiment, **document})
+    place = Slot.read(slot)
+    assert place is not None
+    found = Bench(catalogue.program_of(catalogue.experiments()[experiment]), run, seed, faults).shown(place).found
+    assert found is not None
+    return found
+
+
+def loud_places(found: Found) -> list[float]:
+    """Where the sign is at its best, SI."""
+    scale, size = np.linspace(found.low, found.high, len(found.response)), np.array(found.response)
+    return [float(scale[i]) for i in range(1, len(size) - 1) if size[i] > 0.9 and size[i - 1] <= size[i] > size[i + 1]]
+
+
+def test_a_tube_sounds_at_every_resonance() -> None:
+    """A quarter, three and five quarters of a wave, the end correction once in each: the spacing is half a wave in the tube."""
+    found = responses("resonance-tube", "tones.l.1.1", series={"tones": {"f": ["512"]}})
+    places = loud_places(found)
+    assert len(places) == 3
+    half = 343.5 * 0.9955 / 512 / 2
+    assert np.diff(places) == pytest.approx([half, half], rel=6e-3)
+    assert places[0] == pytest.approx(half / 2 - 0.6 * 0.01735, abs=0.006)
+    assert min(found.response) < 0.02
+    assert (found.width, found.loops) == (None, ())
+
+
+@pytest.mark.parametrize(("faults", "share"), [((), 1.0), (("stuck",), math.sqrt(0.93))])
+def test_a_string_swings_in_any_number_of_loops(faults: tuple[str, ...], share: float) -> None:
+    """Whatever is set in the row, the string stands in n loops at n times its ground tone; a pulley that sticks lowers them all."""
+    typed = {"M": "403.2", "l": "126.4", "m_piece": "5.80", "l_piece": "312.0"}
+    found = responses(
+        "string-waves", "loops.f.2.1", faults=faults, quantities=typed, series={"loops": {"n": ["3", "2"]}}
+    )
+    places = loud_places(found)
+    wanted = share * math.sqrt(0.4032 * 9.81 / 1.86e-3) / (2 * 1.264)
+    assert np.diff(places) == pytest.approx(np.full(len(places) - 1, places[0]), rel=0.02)
+    assert places[0] == pytest.approx(wanted, rel=0.06)  # the mass of this run's string is its own
+    scale = np.linspace(found.low, found.high, len(found.response))
+    assert [found.loops[int(np.argmin(abs(scale - place)))] for place in places] == list(range(1, len(places) + 1))
+    unspoilt = responses("string-waves", "loops.f.2.1", quantities=typed, series={"loops": {"n": ["3", "2"]}})
+    assert places[1] / loud_places(unspoilt)[1] == pytest.approx(share, abs=0.004)

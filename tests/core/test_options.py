@@ -62,3 +62,27 @@ def test_a_series_like_another_has_its_columns() -> None:
     assert made.series["second"].columns["l"].label == "other null"
     with pytest.raises(DefinitionError, match="no series with columns"):
         definition(series={"a": {"label": "a", "like": "b"}})
+
+
+def test_two_choices_that_change_one_table_leave_each_other_as_they_are() -> None:
+    """What one choice puts in, the next may change; chosen alone afterwards, the first is as it was written."""
+    table = {"label": "first", "formula": "a"}
+    made = definition(
+        quantities={"a": {"label": "a", "unit": "m"}},
+        results={"x": {"label": "x", "formula": "a"}},
+        options={
+            "one": {
+                "label": "One",
+                "default": "no",
+                "choices": {"no": {"label": "no"}, "yes": {"label": "yes", "set": {"results.x": table}}},
+            },
+            "two": {
+                "label": "Two",
+                "default": "no",
+                "choices": {"no": {"label": "no"}, "yes": {"label": "yes", "set": {"results.x.label": "second"}}},
+            },
+        },
+    )
+    assert definitions.choose(made, {"one": "yes", "two": "yes"}).results["x"].label == "second"
+    assert definitions.choose(made, {"one": "yes"}).results["x"].label == "first"
+    assert table == {"label": "first", "formula": "a"}

@@ -88,8 +88,9 @@ def young(b: Bench) -> Truth:
     b.quantity("l0", long)
     b.quantity("d", wide)
     b.quantity("x0", start)
-    load = b.set("loads.m", b.suggested("loads.m"))
-    b.read("loads.x", start + long * load * G / (modulus * math.pi * wide**2 / 4))
+    key, each = ("loads.F", 1.0) if b.options["set"] == "force" else ("loads.m", G)
+    force = b.set(key, b.suggested(key)) * each
+    b.read("loads.x", start + long * force / (modulus * math.pi * wide**2 / 4))
     return {"E": modulus}
 
 
@@ -120,7 +121,10 @@ def projectile(b: Bench) -> Truth:
     if landing == "air":
         drag += 0.03 * b.draw.normal()
     shares = drag * AIR * math.pi * wide**2 / (8 * mass)  # of its speed, on each metre
-    angles = b.set("shots.phi", b.suggested("shots.phi"))
+    if b.options["scale"] == "plumb":
+        angles = math.pi / 2 - b.set("shots.psi", b.suggested("shots.psi"))
+    else:
+        angles = b.set("shots.phi", b.suggested("shots.phi"))
     speeds = 3.9 + 0.04 * b.draw.normal(size=len(angles))
 
     def reach(angle: float, speed: float) -> float:

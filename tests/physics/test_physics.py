@@ -3,15 +3,9 @@
 import pytest
 
 from tests.physics import MODELS
-from tests.physics.bench import bias, conventions, hold
+from tests.physics.bench import bias, conventions, hold, most_bias, said
 
 CASES = [(name, options) for name in sorted(MODELS) for options in conventions(name)]
-KNOWN = {("coil-inductance", "formula=long"), ("torsion-balance", "far=left"), ("pendulum", "swing=small")}
-"""Choices that leave out on purpose what the lesson is about; their results say so with an uncertainty that covers it."""
-
-
-def said(options: dict[str, str]) -> str:
-    return " ".join(f"{name}={choice}" for name, choice in options.items())
 
 
 @pytest.mark.parametrize(
@@ -20,7 +14,7 @@ def said(options: dict[str, str]) -> str:
 def test_the_law_errs_by_less_than_a_third_of_its_uncertainty(experiment: str, options: dict[str, str]) -> None:
     found = bias(experiment, MODELS[experiment], options)
     assert found
-    most = 2.0 if (experiment, said(options)) in KNOWN else 1 / 3
+    most = most_bias(experiment, said(options))
     assert {name: off for name, off in found.items() if not abs(off) <= most} == {}
 
 

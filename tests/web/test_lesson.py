@@ -234,3 +234,37 @@ def test_lessons_that_are_none(client: FlaskClient) -> None:
     assert lay_out(client, 4000, "spring").status_code == 404
     assert client.post("/lessons/4000/start", data={"csrf_token": token(client)}).status_code == 404
     assert client.post("/lessons", data={"csrf_token": token(client), "title": "", "minutes": "90"}).status_code == 422
+
+
+def act(client: FlaskClient, lesson: int, what: str) -> int:
+    return client.post(f"/lessons/{lesson}/pause", data={"csrf_token": token(client), "act": what}).status_code
+
+
+def test_it_rests_goes_on_ends_and_opens_its_runs(client: FlaskClient, lesson: int) -> None:
+    assert act(client, lesson, "pause") == 422, "it has not started"
+    client.post(f"/lessons/{lesson}/start", data={"csrf_token": token(client), "sure": "yes"})
+    runs = {b.run for b in lessons.load(document(client, lesson)).blocks}
+    page = client.get(f"/lessons/{lesson}").text
+    assert all(f'href="/runs/{run}/measure"' in page for run in runs)
+    assert act(client, lesson, "pause") == 303
+    assert "nothing is called" in text(client, f"/lessons/{lesson}")
+    assert not [c for c in client.get("/calls.json").json["calls"] if c["key"].startswith(f"{lesson}:")]
+    assert act(client, lesson, "resume") == 303 and lessons.load(document(client, lesson)).paused is None
+    assert [c for c in client.get("/calls.json").json["calls"] if c["key"].startswith(f"{lesson}:")]
+    assert act(client, lesson, "end") == 303 and "ended at" in text(client, f"/lessons/{lesson}")
+    assert act(client, lesson, "pause") == 422
+    client.post(f"/lessons/{lesson}/back", data={"csrf_token": token(client)})
+    assert lessons.load(document(client, lesson)).ended is None
+
+
+def test_a_wait_takes_longer_at_one_bench(client: FlaskClient) -> None:
+    lesson = made(client)
+    assert lay_out(client, lesson, "spring", "torsion-balance").status_code == 303
+    before = lessons.load(document(client, lesson))
+    waiting = next(b for b in before.blocks if any(s.kind == "wait" for s in before.segments(b)))
+    assert move(client, lesson, longer=waiting.key, minutes=5).status_code == 200
+    after = lessons.load(document(client, lesson))
+    ends = [{b.key: one.end(b) for b in one.blocks} for one in (before, after)]
+    assert {key: ends[1][key] - end for key, end in ends[0].items() if ends[1][key] != end} == {waiting.key: 5}
+    assert move(client, lesson, longer="nobody", minutes=5).status_code == 422
+    assert move(client, lesson, longer=waiting.key, minutes="5").status_code == 422

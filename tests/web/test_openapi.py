@@ -23,6 +23,7 @@ WITHOUT = {
     "/runs/{run}/bench.json",
     "/live/{run}",
     "/runs/{run}/traces/{place}.json",
+    "/runs/{run}/traces/{place}/all.json",
     "/runs/{run}/traces/{place}/live.json",
     "/write/{name}.json",
 }

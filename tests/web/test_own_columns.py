@@ -74,7 +74,7 @@ def test_one_that_another_convention_takes_away_can_be_removed_in_plan(client: F
     save(client, run, entry("option", "option:masses", choice="halved"))
     assert not refused(client, run, "heading:pieces.q", formula="m/m_0")
     save(client, run, entry("option", "option:masses", choice="weighed"))
-    assert "A column of your own cannot be computed" in text(client, f"/runs/{run}/measure")
+    assert "A column or a line of your own cannot be computed" in text(client, f"/runs/{run}/measure")
     plan = client.get(f"/runs/{run}/plan").text
     assert "cannot be computed as the run stands" in plan
     assert 'data-remove-column="pieces.q"' in plan

@@ -187,3 +187,20 @@ def test_an_instrument_as_its_maker_printed_it(client: FlaskClient) -> None:
     assert client.get(f"/runs/{run}/plan.json").json["forecast"]["results"]["h"]["u"] > before
     odd = save(client, run, entry("instrument", "instrument:meter", accuracy="quite good"), page="plan").json["refused"]
     assert "0.5 % + 2 digits" in next(iter(odd.values()))
+
+
+def test_a_single_quantity_is_read_as_often_as_the_plan_says(client: FlaskClient) -> None:
+    run = start(client, "young-modulus", "Wick", "Three diameters", material="steel")
+    page = text(client, f"/runs/{run}/plan")
+    assert "8+ readings of diameter, in many places" in page.replace(
+        " +", "+"
+    ) and "1 + reading of length" in page.replace("1+", "1 +")
+    save(
+        client,
+        run,
+        entry("trials", "trials:d", count=3, planned=True),
+        entry("trials", "trials:l0", count=2, planned=True),
+    )
+    page = client.get(f"/runs/{run}/measure").text
+    assert 'data-slot="quantities.d.3"' in page and 'data-slot="quantities.d.4"' not in page
+    assert 'data-slot="quantities.l0.2"' in page

@@ -160,3 +160,67 @@ def test_trials_of_samples_that_cannot_both_be_right_are_asked_about(client: Fla
         assert "cannot be computed" not in page
     save(client, cart, entry("reading", "force.m_h.1.1", text="40000"))
     assert "cannot be computed" not in text(client, f"/runs/{cart}/measure")
+
+
+def moving(acceleration: float) -> list[float]:
+    """A cart at rest, then accelerated for two seconds and a half, then stopped; 50 a second, with a noise of 4 mm/s."""
+    t = np.arange(0, 4, 0.02)
+    noise = 0.004 * np.random.default_rng(7).normal(size=len(t))
+    v = np.where(t < 0.6, 0, np.where(t < 3.1, acceleration * (t - 0.6), 0))
+    return [round(float(one), 4) for one in v + noise]
+
+
+def test_stretches_of_all_rows_are_shown_before_they_count(client: FlaskClient, cart: int) -> None:
+    wanted = (0.21, 0.42, 0.61)
+    for row, acceleration in enumerate(wanted, 1):
+        body = {"values": moving(acceleration), "rate": "50 Hz", "unit": "m/s"}
+        assert not save(client, cart, entry("trace", f"trace:force.a.{row}", **body)).get_json()["refused"]
+    save(client, cart, entry("stretch", "stretch:force.a.2", begin=1.0, end=2.0))
+    page = client.get(f"/runs/{cart}/traces/force.a/all").text
+    ticks = re.findall(r'value="(force\.a\.\d)" data-begin="([\d.]+)" data-end="([\d.]+)"( checked)?', page)
+    assert [(place, bool(on)) for place, _, _, on in ticks] == [
+        ("force.a.1", True),
+        ("force.a.2", False),
+        ("force.a.3", True),
+    ]
+    for _, begin, end, _ in ticks:
+        assert 0.6 <= float(begin) < 0.8 and 2.8 < float(end) <= 3.1
+    rows = client.get(f"/runs/{cart}/traces/force.a/all.json").get_json()["rows"]
+    assert [(r["place"], r["begin"], r["chosen"]) for r in rows] == [(p, float(b), not on) for p, b, _, on in ticks]
+    before = client.get(f"/runs/{cart}/traces/force.a.1.json").get_json()["value"]
+    for place, begin, end, on in ticks:
+        if on:
+            save(client, cart, entry("stretch", f"stretch:{place}", begin=float(begin), end=float(end)))
+    assert client.get(f"/runs/{cart}/traces/force.a.1.json").get_json()["value"] != before
+    values = [client.get(f"/runs/{cart}/traces/force.a.{row}.json").get_json()["value"] for row in (1, 2, 3)]
+    assert [float(v.split()[0]) for v in values] == pytest.approx(wanted, rel=0.02)
+    assert client.get(f"/runs/{cart}/traces/force.m_h/all").status_code == 404
+    assert "stretches of all rows" in text(client, f"/runs/{cart}/measure")
+
+
+def test_one_recording_gives_each_row_its_peak(client: FlaskClient) -> None:
+    """Electrons in a gas, recorded on the simulated apparatus: six peaks of one recording fill six rows, and their spacing is the energy."""
+    run = start(client, "gas-excitation", "Prism", "Recorded", reading="recorder")
+    typed = [entry("reading", f"peaks.n.{n}.1", text=str(n)) for n in range(1, 7)]
+    typed += [entry("reading", "quantities.r.1", text="0.500"), entry("reading", "quantities.U_0.1", text="0.00")]
+    save(client, run, *typed)
+    client.post(f"/runs/{run}/bench", data={"csrf_token": token(client)})
+    shown = client.get(f"/runs/{run}/bench.json?slot=peaks.t.1.1").json
+    assert shown["scene"] == "slope"
+    save(client, run, entry("trace", "trace:peaks.t.1", **shown["data"]))
+    rows = client.get(f"/runs/{run}/traces/peaks.t/all.json").json["rows"]
+    assert [row["place"] for row in rows] == [f"peaks.t.{n}" for n in range(1, 7)]
+    assert rows[0]["cut"] is None
+    page = client.get(f"/runs/{run}/traces/peaks.t/all").text
+    assert page.count("data-cut") == 5
+    assert "peak 6 of 6" in page
+    assert "From the dip before the peak" in page
+    stretch = entry("stretch", "stretch:peaks.t.1", begin=rows[0]["begin"], end=rows[0]["end"])
+    cuts = [entry("trace", f"trace:{row['place']}", **row["cut"]) for row in rows[1:]]
+    assert sum(len(one["body"]["values"]) for one in cuts) < 1.6 * len(shown["data"]["values"])
+    save(client, run, stretch, *cuts)
+    found = client.get(f"/runs/{run}/measure.json").json["result"]["results"]["E"]
+    # 4.886 eV, the mercury line of 253.7 nm
+    assert abs(found["value"] - 4.886) < 3 * found["u"] < 0.1
+    again = client.get(f"/runs/{run}/traces/peaks.t/all.json").json["rows"]
+    assert [row["cut"] for row in again] == [None] * 6

@@ -32,7 +32,12 @@ def test_every_experiment_can_be_duplicated(client: FlaskClient, experiment: str
 @pytest.mark.parametrize(
     ("old", "new", "line", "word"),
     [
-        ('formula = "2*line.slope"', 'formula = "3*line.slope"', 'formula = "3*line.slope"', "the law gives a"),
+        (
+            'formula = "2*line.slope"',
+            'formula = "3*line.slope"',
+            'formula = "3*line.slope"',
+            "does not follow from the law",
+        ),
         ("rows = 6", 'rows = "many"', 'rows = "many"', "integer"),
         ('unit = "cm"', 'unit = "furlongs/"', 'unit = "furlongs/"', "unit"),
         ("minutes = 45", "minutes 45", "minutes 45", "not readable as TOML"),

@@ -7,7 +7,6 @@ from numpy.typing import NDArray
 from scipy import special
 
 from cavrel.core.analysis.fitted import Bound
-from cavrel.core.analysis.sheet import Sheet
 from cavrel.core.definition.steps import FitStep
 from cavrel.core.formula.evaluate import Environment
 
@@ -17,12 +16,12 @@ BEYOND_CHANCE = 0.05
 """Values of one thing whose differences chance makes this large less often than this are not weighted by their uncertainties any more."""
 
 
-def bind(step: FitStep, environment: Environment, sheet: Sheet) -> Bound:
-    """What a fit runs over; a mean runs over the row numbers."""
-    rows = sheet.rows[step.series]
+def bind(step: FitStep, environment: Environment, keep: NDArray[np.bool_]) -> Bound:
+    """What a fit runs over, of its table's rows those that are kept; a mean runs over the row numbers."""
+    rows = len(keep)
     y = step.run_y(environment)
     x = np.arange(1.0, rows + 1)[None, :] if step.run_x is None else step.run_x(environment)
-    return Bound(over_rows(x, rows), over_rows(y, rows), environment, sheet.keep[step.series])
+    return Bound(over_rows(x, rows), over_rows(y, rows), environment, keep)
 
 
 def over_rows(values: Array, rows: int) -> Array:

@@ -254,7 +254,7 @@ def _shared(
             scaled.append(spec.key)
             if not np.all(share_of == 1.0):
                 weights[spec.key] = np.asarray(share_of)
-            if spec.extract not in ("slope", "period"):  # an offset of all samples moves no slope and no period
+            if spec.moved_by_zero:
                 shifted.append(spec.key)
     groups = []
     root3 = math.sqrt(3)

@@ -7,7 +7,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core.analysis import fitting, one_more, uncertainty
+from cavrel.core.analysis import fitting, marks, one_more, uncertainty
 from cavrel.core.analysis.binding import bind
 from cavrel.core.analysis.components import Nominal
 from cavrel.core.analysis.fitted import FitAnalysis
@@ -144,7 +144,10 @@ class Carrying:
         )
 
     def fit(self, step: FitStep) -> None:
-        bound = bind(step, self.environment, self.sheet)
+        keep = self.sheet.keep[step.series]
+        if step.marked:
+            keep = keep & np.isin(self.marks(step.series), step.marked)
+        bound = bind(step, self.environment, keep)
         x0 = math.nan
         if step.at is not None:
             x0 = float(step.at(self.environment)[0, 0])
@@ -155,6 +158,11 @@ class Carrying:
             self.values[f"{step.name}.{parameter}"] = named[:, i : i + 1]
         if made.source == "scatter" and made.diagnostics is not None:
             self.dof[span] = made.diagnostics.dof
+
+    def marks(self, series: str) -> tuple[str, ...]:
+        """The word of each row of a series, as `marks.of_rows` has it, by the readings as they are."""
+        plain = Environment({key: value[:1] for key, value in self.values.items()}, self.sheet.keep)
+        return marks.of_rows(self.program, self.run, series, self.sheet.rows[series], plain)
 
     def scatter_span(self, fit: str) -> slice:
         index = next(i for i, b in enumerate(self.perturbations.groups) if b.kind == "scatter" and b.subject == fit)

@@ -48,6 +48,7 @@ class FitAnalysis:
 
     ``name``: of the fit.
     ``x``, ``y``, ``u_x``, ``u_y``: ``(rows,)``, SI, all rows, NaN where missing.
+    ``keep``: ``(rows,)`` whether a row may count: not left out, and with a word that the fit runs over.
     ``rows``: indices of those fitted.
     ``reason``: why there is no curve; empty where there is one.
     ``parameters``: by the names that a definition gives them.
@@ -72,6 +73,7 @@ class FitAnalysis:
     y: Array
     u_x: Array
     u_y: Array
+    keep: NDArray[np.bool_]
     rows: NDArray[np.intp]
     parameters: Mapping[str, Parameter]
     covariance: Array

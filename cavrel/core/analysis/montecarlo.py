@@ -223,7 +223,7 @@ class _Sampler:
         made = self.fits[step.name]
         if not made.made:
             return np.full((size, len(step.parameters)), np.nan)
-        bound = bind(step, environments[-1] if _noise_of_its_own(made) else environments[0], self.analysis.sheet)
+        bound = bind(step, environments[-1] if _noise_of_its_own(made) else environments[0], made.keep)
         shape = (size, bound.y.shape[1])
         bound = replace(bound, x=np.broadcast_to(bound.x, shape), y=np.broadcast_to(bound.y, shape))
         x, y = bound.x[:, made.rows], bound.y[:, made.rows]

@@ -132,7 +132,8 @@ class Points:
         if n < self.count:
             article = "an" if kind[0] in "aeiou" else "a"
             there = f"there {'is' if n == 1 else 'are'} {n}" if n else "there is none"
-            return f"{article} {kind} needs {counted(self.count, 'complete row')}; {there}"
+            of = f" with the word {' or '.join(self.step.marked)}" if self.step.marked else ""
+            return f"{article} {kind} needs {counted(self.count, 'complete row')}{of}; {there}"
         if self.shape is None or not self.shape.needs_x:
             return ""
         if self.count == 1:
@@ -170,5 +171,6 @@ class Points:
             "y": self.bound.y[0],
             "u_x": uncertainty.combined(self.x_parts),
             "u_y": uncertainty.combined(self.y_parts),
+            "keep": self.bound.keep,
             "rows": self.use,
         }

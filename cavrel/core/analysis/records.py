@@ -8,7 +8,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from cavrel.core.analysis import uncertainty
+from cavrel.core.analysis import marks, uncertainty
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.analysis.identities import Parity, Verified
 from cavrel.core.analysis.perturbations import Perturbations
@@ -264,6 +264,15 @@ class Analysis:
             if isinstance(step, Derived) and step.series is None:
                 values[step.key] = step.run(environment)
         return environment
+
+    def marks(self, series: str) -> tuple[str, ...]:
+        """The word of each row that holds a reading, ``(rows,)``: as typed, else as the rule of its table says; empty for none."""
+        rows = self.sheet.rows[series]
+        found = marks.of_rows(self.program, self.run, series, rows, self.environment)
+        read = [np.isfinite(e.values).any(axis=1) for e in self.sheet.inputs if e.spec.series == series]
+        typed = self.run.marks.get(series, [])
+        began = np.any(read, axis=0) if read else np.zeros(rows, bool)
+        return tuple(w if began[i] or (i < len(typed) and typed[i]) else "" for i, w in enumerate(found))
 
     def begun(self, name: str) -> bool:
         """Whether any of the readings behind a fit, result or rule (``check#0``) was taken; true for what rests on none."""

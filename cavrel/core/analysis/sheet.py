@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from cavrel.core.analysis import trace
 from cavrel.core.analysis.zeros import ZeroReading, before_name, zero_of, zeros_of
+from cavrel.core.definition.extraction import EXTRACTIONS
 from cavrel.core.definition.instrument import MeasuringInstrument
 from cavrel.core.definition.steps import Input, Program
 from cavrel.core.errors import CavrelError, ReadingError, RunError
@@ -19,6 +20,7 @@ from cavrel.core.logbook.run import traces as traces_of
 from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import Reading, read_at, read_plain
 from cavrel.core.remember import by_identity
+from cavrel.core.words import within
 
 Array = NDArray[np.float64]
 
@@ -130,7 +132,7 @@ def _exchanged(entry: InputReadings, program: Program, zeros: Mapping[str, ZeroR
         if where.any():
             own = zeros.get(before_name(spec.gauge.name, index))
             off = zero_of(spec, zeros) - (own.value if own is not None and not spec.difference else 0.0)
-            values = np.where(where, values + (off if spec.extract not in ("slope", "period") else 0.0), values)
+            values = np.where(where, values + (off if spec.moved_by_zero else 0.0), values)
             found.append((replace(before.gauge, name=before_name(spec.gauge.name, index)), where))
     return replace(entry, values=values, earlier=tuple(found)) if found else entry
 
@@ -262,7 +264,7 @@ def _traced(
                 continue  # typed, and left out or not
             try:
                 values[i, j], extracted[i, j] = from_trace(spec, document)
-                if spec.extract not in ("slope", "period"):  # an offset of all samples moves no slope and no period
+                if spec.moved_by_zero:
                     values[i, j] -= zero
             except CavrelError as fault:
                 faults.append(Fault(spec.key, *place, "trace", str(fault)))
@@ -279,14 +281,13 @@ def from_trace(spec: Input, document: TraceDocument) -> tuple[float, float]:
     """Value and standard uncertainty, SI, of one row's trace. Raises RunError for samples that cannot give what the column holds."""
     assert spec.extract is not None
     unit = units.unit(document.unit)
-    second = units.unit("s").dimension
-    dimension = {"slope": unit.dimension / second, "period": second}.get(spec.extract, unit.dimension)
-    if dimension != spec.unit.dimension:
+    kind = EXTRACTIONS[spec.extract]
+    if kind.dimension(unit.dimension, units.unit("s").dimension) != spec.unit.dimension:
         samples = unit.text or "plain numbers"
-        raise RunError("", f"the {spec.extract} of samples in {samples} is no {spec.label.lower()} in {spec.unit.text}")
+        raise RunError("", f"the {kind.words} of samples in {samples} is no {within(spec.label)} in {spec.unit.text}")
     times = trace.sample_times(document.rate, document.start, document.times, len(document.values))
     values = np.array([np.nan if v is None else v for v in document.values], float) * unit.factor
     step = trace.last_digit(document.values) * unit.factor
     found = trace.extract(spec.extract, times, values, document.begin, document.end, step)
-    offset = unit.offset if spec.extract in ("mean", "level") else 0.0
+    offset = unit.offset if kind.shifts else 0.0
     return found.value + offset, found.u

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from cavrel.core.analysis.trace import noise_of
+from cavrel.core.analysis.noise import noise_of, white_noise
 
 Array = NDArray[np.float64]
 
@@ -61,7 +61,7 @@ def propose(t: Array, values: Array) -> Proposal | None:
     cuts = _cuts(bt, by)
     edges = _refined(t, values, bt, cuts)
     pieces = tuple(_piece(t[a:b], values[a:b]) for a, b in itertools.pairwise(edges) if b - a >= 3)
-    noise = _noise(values)
+    noise = white_noise(values)
     moving = [p for p in pieces if abs(p.change) > 6 * noise]
     if not moving:
         return None
@@ -100,15 +100,6 @@ def _bent(pieces: tuple[Piece, ...], chosen: Piece, noise: float) -> int:
     return 1 if last.slope > first.slope else -1
 
 
-def _noise(values: Array) -> float:
-    """Standard deviation of the noise, from second differences, which a straight line has none of: their median, or, where a sensor repeats itself
-    most of the time, the mean of all but the few that a kink makes."""
-    second = np.sort(np.abs(np.diff(values, 2)))
-    usual = second[: max(len(second) - max(3, len(second) // 33), 1)]
-    size = max(float(np.median(second)) / 0.6745, float(usual.mean()) / 0.7979) / math.sqrt(6)
-    return size or float(np.ptp(values)) * 1e-6 or 1e-300
-
-
 def _binned(t: Array, values: Array) -> tuple[Array, Array]:
     if len(t) <= _BINS:
         return t, values
@@ -121,7 +112,7 @@ def _cuts(t: Array, y: Array) -> list[int]:
     """Where the straight pieces begin, as indices of bins, 0 and the number of bins included."""
     t = (t - t[0]) / (t[-1] - t[0])
     y = (y - y.mean()) / (float(y.std()) or 1.0)
-    variance = max(_noise(y) ** 2, 1e-9)
+    variance = max(white_noise(y) ** 2, 1e-9)
     cuts = _partition(t, y, variance)
     # A sensor's slow unrest is no motion: what is left about the pieces, with its correlation, says how large it is.
     left = np.concatenate([_left(t[a:b], y[a:b]) for a, b in itertools.pairwise(cuts)])

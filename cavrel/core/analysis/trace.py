@@ -1,9 +1,4 @@
-"""One number from a stretch of samples, with an uncertainty that allows for correlated noise.
-
-Neighbouring samples of a sensor err together, so n of them tell less than n independent ones. The noise left about the fitted shape has an integrated
-autocorrelation time; the usual standard error is widened by its square root (Sokal 1997, Monte Carlo methods, 3; the window
-closes where it passes six times the time found so far). Without correlation the factor is one.
-"""
+"""One number from a stretch of samples, with an uncertainty that allows for correlated noise (`noise`)."""
 
 import math
 from collections.abc import Sequence
@@ -13,6 +8,9 @@ from decimal import Decimal
 import numpy as np
 from numpy.typing import NDArray
 
+from cavrel.core.analysis.noise import noise_of, white_noise
+from cavrel.core.analysis.peaks import vertex
+from cavrel.core.definition.extraction import EXTRACTIONS
 from cavrel.core.errors import RunError
 from cavrel.core.fit import solver
 from cavrel.core.fit.least_squares import NoFit, response
@@ -20,8 +18,6 @@ from cavrel.core.fit.models import Damped
 from cavrel.core.quantity.units import quantity
 
 Array = NDArray[np.float64]
-
-FEWEST = {"slope": 3, "mean": 2, "level": 2, "period": 8}
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,10 +50,10 @@ def last_digit(values: Sequence[float | None]) -> float:
 def extract(
     kind: str, t: Array, values: Array, begin: float | None = None, end: float | None = None, step: float = 0.0
 ) -> Extract:
-    """``slope``, ``mean``, ``level`` (median) or ``period`` of ``values`` ``(n,)`` at ``t`` ``(n,)`` within ``begin`` to ``end``; ``step``: one
-    step of the samples' last digit, SI, whose rounding is noise of at least ``step/sqrt(12)``.
+    """What ``kind`` (of `EXTRACTIONS`; ``level`` is the median) says of ``values`` ``(n,)`` at ``t`` ``(n,)`` within ``begin`` to ``end``; ``step``:
+    one step of the samples' last digit, SI, whose rounding is noise of at least ``step/sqrt(12)``.
 
-    Raises RunError where the stretch holds too few samples or shows no oscillation.
+    Raises RunError where the stretch holds too few samples, or shows no oscillation or no peak.
     """
     inside = np.isfinite(values) & np.isfinite(t)
     if begin is not None:
@@ -66,17 +62,23 @@ def extract(
         inside &= t <= end
     t, y = t[inside], values[inside]
     n = len(y)
-    if n < FEWEST[kind]:
-        raise RunError("", f"the chosen stretch holds {n} samples; a {kind} needs at least {FEWEST[kind]}")
+    wanted, least = EXTRACTIONS[kind], step / math.sqrt(12)
+    if n < wanted.fewest:
+        raise RunError("", f"the chosen stretch holds {n} samples; its {wanted.words} needs at least {wanted.fewest}")
     if kind == "slope":
-        return _slope(t, y, step / math.sqrt(12))
+        return _slope(t, y, least)
     if kind == "period":
         return _period(t, y)
+    if kind in ("peak", "dip"):
+        top = vertex(t, y if kind == "peak" else -y, least)
+        return Extract(top.time, top.u, top.samples, top.correlation_time)
+    if kind == "area":
+        return _area(t, y, least)
     middle = float(np.mean(y) if kind == "mean" else np.median(y))
     left = y - y.mean()
     tau, s = noise_of(left, 1)
-    if s < step / math.sqrt(12):  # nothing but rounding is left, which does not hang together
-        tau, s = 1.0, step / math.sqrt(12)
+    if s < least:  # nothing but rounding is left, which does not hang together
+        tau, s = 1.0, least
     # A median of normal noise is less sure than a mean by the square root of pi/2.
     factor = 1.0 if kind == "mean" else math.sqrt(math.pi / 2)
     return Extract(middle, factor * s * math.sqrt(tau / n), n, tau)
@@ -93,6 +95,17 @@ def _slope(t: Array, y: Array, least: float) -> Extract:
     if s < least:
         tau, s = 1.0, least
     return Extract(slope, s / math.sqrt(spread) * math.sqrt(tau), len(y), tau)
+
+
+def _area(t: Array, y: Array, least: float) -> Extract:
+    """Between the samples and zero, by trapezia. The noise is what second differences show: a pulse has no curve that it could be held
+    against."""
+    if not np.all(np.diff(t) > 0):
+        raise RunError("", "the times of the stretch do not increase, so it has no area")
+    edges = np.concatenate(([0.0], np.diff(t), [0.0]))
+    share = (edges[1:] + edges[:-1]) / 2
+    s = max(white_noise(y), least)
+    return Extract(float(share @ y), s * math.sqrt(float(share @ share)), len(y), 1.0)
 
 
 def _period(t: Array, y: Array) -> Extract:
@@ -112,31 +125,3 @@ def _period(t: Array, y: Array) -> Extract:
     return Extract(
         float(model.tidy(theta)[2]), s * math.sqrt(float((parameter_sensitivity[2] ** 2).sum()) * tau), len(y), tau
     )
-
-
-def noise_of(left: Array, parameters: int) -> tuple[float, float]:
-    """Integrated autocorrelation time, in samples and at least 1, and standard deviation of the noise that ``left`` ``(n,)`` shows.
-
-    ``left`` are residuals about a curve with ``parameters``, which has taken up some of the slow part of the noise: each parameter costs about
-    one correlation time of samples, and the time found so is put right by its known bias (Wolff, Comput. Phys. Commun. 156 (2004) 143, eq. 49).
-    """
-    n = len(left)
-    squares = float(left @ left)
-    plain = math.sqrt(squares / max(n - parameters, 1))
-    if n < 8 or squares == 0:
-        return 1.0, plain
-    from scipy import fft  # a tenth of a second, which a start need not wait for
-
-    size = fft.next_fast_len(2 * n, real=True)
-    spectrum = fft.rfft(left, size)
-    covariance = fft.irfft(spectrum * np.conj(spectrum), size)[: max(2, n // 2)]
-    rho = covariance / covariance[0] * n / (n - np.arange(len(covariance)))
-    times = 1 + 2 * np.cumsum(rho[1:])
-    window = np.arange(1, len(rho))
-    closed = np.flatnonzero(window >= 6 * times)
-    at = int(closed[0]) if len(closed) else len(times) - 1
-    tau = float(times[at]) * (1 + parameters * (2 * float(window[at]) + 1) / n)
-    if tau <= 1:
-        return 1.0, plain
-    tau = min(tau, n / (parameters + 1))
-    return tau, math.sqrt(squares / max(n - parameters * tau, 1.0))

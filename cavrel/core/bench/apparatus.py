@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cavrel.core.bench.faults import of_instrument
-from cavrel.core.bench.shown import Course, Creep, Found, NotYet, Shown
-from cavrel.core.definition.simulation import Seek, Settle
+from cavrel.core.bench.shown import Course, Creep, Found, NotYet, Recording, Shown
+from cavrel.core.definition.simulation import Record, Seek, Settle
 from cavrel.core.definition.steps import Input, Program
 from cavrel.core.errors import CavrelError, DefinitionError
 from cavrel.core.logbook.run import RunDocument, trials
@@ -22,9 +22,14 @@ from cavrel.core.quantity import units
 from cavrel.core.quantity.reading import read
 from cavrel.core.simulate.apparatus import Apparatus, Planned
 from cavrel.core.simulate.draws import of_its_own
+from cavrel.core.words import within
 
 Array = NDArray[np.float64]
 
+MOST_RECORDED = 20_000
+"""Samples of a recording on the screen."""
+_PLACES = 2001
+"""At which the response of what is moved is computed."""
 HANDS = ("stopwatch",)
 """Kinds of instruments whose error is their user's, who is there himself."""
 
@@ -134,10 +139,11 @@ class Bench:
             value=value,
             laps=laps,
             motion=plan.motion.get(spec.key, "swing") if laps else "",
-            found=self._found(plan.seek[spec.key], f"simulate.seek.{spec.key}") if spec.key in plan.seek else None,
+            found=self._found(plan.seek[spec.key], spec, true, value) if spec.key in plan.seek else None,
             creep=self._creep(plan.settle[spec.key], f"simulate.settle.{spec.key}")
             if spec.key in plan.settle
             else None,
+            recording=self._recording(plan.record[spec.key], spec, draw) if spec.key in plan.record else None,
             slope=value if spec.extract == "slope" else None,
             unrest=int(draw.integers(2**32)),
             turns=self._amount(plan.turns, "simulate.turns") if plan.motion.get(spec.key) == "turn" else None,
@@ -187,9 +193,7 @@ class Bench:
         text = next((t.strip() for t in trials(cells[row - 1]) if t.strip()), "") if row <= len(cells) else ""
         if not text:
             at = f"{column.key}.{row}.1"
-            raise NotYet(
-                at, f"set {column.label[0].lower()}{column.label[1:]} of row {row} first: type it in the table"
-            )
+            raise NotYet(at, f"set {within(column.label)} of row {row} first: type it in the table")
         try:
             typed = read(text, column.unit.text, column.difference).value
         except CavrelError as fault:
@@ -285,12 +289,59 @@ class Bench:
                 return float(np.ravel(self.apparatus.true[spec.name])[0])
         return 10.0
 
-    def _found(self, seek: Seek, place: str) -> Found:
+    def _found(self, seek: Seek, spec: Input, true: float, value: float) -> Found:
+        """How a reading is found that is truly ``true`` and stands at ``value`` of its scale, SI."""
+        place = f"simulate.seek.{spec.key}"
         low, high = (self._amount(text, place) for text in (seek.low, seek.high))
-        width = abs(self._amount(seek.width, place))
-        if not (low < high and width > 0):
+        width = abs(self._amount(seek.width, place)) if seek.width is not None else None
+        if not low < high or width == 0:
             raise DefinitionError(place, "goes from a smaller to a larger value, and its width is more than nothing")
-        return Found(sign=seek.sign, width=width, low=low, high=high)
+        if seek.response is None:
+            return Found(sign=seek.sign, width=width, low=low, high=high)
+        own = self.apparatus
+        share = own.errors[spec.gauge.name].share if spec.gauge is not None and not spec.exact else 0.0
+        # Where the scale shows x, the apparatus is truly here: the scale's own errors move all places alike.
+        at = true + (np.linspace(low, high, _PLACES) - value) / (1 + share)
+        own.true |= {"at": at[None, :], "found": np.array([[true]])}
+
+        def there(formula: str, field: str) -> Array:
+            values: Array = np.broadcast_to(own.value(formula, spec.series, f"{place}.{field}"), (1, _PLACES))[0]
+            if not np.isfinite(values).all():
+                raise DefinitionError(f"{place}.{field}", "comes to no number somewhere between low and high")
+            return values
+
+        response = np.clip(there(seek.response, "response"), 0.0, 1.0)
+        loops = np.clip(np.rint(there(seek.loops, "loops")), 1, 40) if seek.loops is not None else np.array([])
+        return Found(
+            sign=seek.sign,
+            low=low,
+            high=high,
+            response=tuple(round(float(v), 5) for v in response),
+            loops=tuple(int(v) for v in loops),
+        )
+
+    def _recording(self, record: Record, spec: Input, draw: np.random.Generator) -> Recording:
+        place = f"simulate.record.{spec.key}"
+        lasting, rate = self._amount(record.lasting, f"{place}.lasting"), self._amount(record.rate, f"{place}.rate")
+        many = lasting * rate
+        if not 2 <= many <= MOST_RECORDED:
+            raise DefinitionError(place, f"records {many:.0f} samples; between 2 and {MOST_RECORDED} can be shown")
+        t = np.arange(int(many)) / rate
+        self.apparatus.true["time"] = t[None, :]
+        value = self.apparatus.value(record.value, spec.series, f"{place}.value")
+        unit = units.unit(record.unit)
+        noise = self._amount(record.noise, f"{place}.noise")
+        seen = np.broadcast_to(value, (1, len(t)))[0] + draw.normal(0.0, abs(noise), len(t))
+        if not np.isfinite(seen).all():
+            raise DefinitionError(f"{place}.value", "comes to no number that could be recorded")
+        samples = [unit.from_si(float(v)) for v in seen]
+        size = max(abs(v) for v in samples) or 1.0
+        digits = 4 - math.ceil(math.log10(size))
+        return Recording(
+            times=tuple(round(float(v), 6) for v in t),
+            values=tuple(round(v, digits) for v in samples),
+            unit=record.unit,
+        )
 
     def _creep(self, settle: Settle, place: str) -> Creep:
         tau = self._amount(settle.tau, place)

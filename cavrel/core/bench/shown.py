@@ -12,12 +12,21 @@ class NotYet(CavrelError):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Found:
-    """How a reading is found: ``sign`` says so, ``width`` SI off it has gone half its way; it moves from ``low`` to ``high`` SI."""
+    """How a reading is found.
+
+    ``sign``: what says so.
+    ``low``, ``high``: between these it moves, SI.
+    ``width``: so far off the sign has gone half its way, SI; None where ``response`` says it everywhere.
+    ``response``: ``(n,)`` from 0 to 1 at places of the scale from ``low`` to ``high``, evenly.
+    ``loops``: ``(n,)`` of a string there; empty where none are told.
+    """
 
     sign: str
-    width: float
     low: float
     high: float
+    width: float | None = None
+    response: tuple[float, ...] = ()
+    loops: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -41,6 +50,20 @@ class Course:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Recording:
+    """What a recorder takes down.
+
+    ``times``: ``(n,)`` s.
+    ``values``: ``(n,)`` in ``unit``, noise included.
+    ``unit``: of the samples.
+    """
+
+    times: tuple[float, ...]
+    values: tuple[float, ...]
+    unit: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Shown:
     """What the apparatus shows at one place.
 
@@ -54,6 +77,7 @@ class Shown:
     ``counts``: seconds in which random events are counted, None where none are.
     ``turns``: that a film shows until the frames read, None where there is no film.
     ``slope``: of samples in coherent SI units a second, None where none are taken.
+    ``recording``: samples that the reading is taken from, None where the definition says nothing of them.
     ``unrest``: that the noise of those samples follows from, another one each time.
     """
 
@@ -66,5 +90,6 @@ class Shown:
     course: Course | None = None
     counts: float | None = None
     slope: float | None = None
+    recording: Recording | None = None
     unrest: int = 0
     turns: float | None = None

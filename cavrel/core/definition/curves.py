@@ -89,8 +89,21 @@ class Fits(Inputs):
                 origin=body.origin,
                 slopes=slopes,
                 label=body.label or "the line",
+                marked=self._marked(body, place),
             )
         )
+
+    def _marked(self, body: Fit, place: str) -> tuple[str, ...]:
+        """The words of the rows that a fit runs over; what their rules name is computed before it."""
+        outcome = self.definition.series[body.series].outcome
+        for i, word in enumerate(body.marked):
+            if outcome is None or word not in outcome.choices:
+                raise DefinitionError(f"{place}.marked.{i}", f"the table has no word '{word}' for its rows")
+        if body.marked and outcome is not None and outcome.by_rule:
+            for word, condition in outcome.choices.items():
+                if condition:
+                    self.formula(condition, body.series, f"series.{body.series}.outcome.choices.{word}", truth=True)
+        return body.marked
 
     def written(self, node: Node, series: str) -> Written | None:
         """The unit of a formula of a series in the units of its columns and quantities."""

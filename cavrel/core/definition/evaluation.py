@@ -31,7 +31,8 @@ class Fit(Model):
     ``origin``: theory sends the line through the origin. ``offset``: a ``rise`` has its constant ``c``. ``formula`` and ``free``: any curve,
     a formula of columns, quantities and the free parameters, which have starting values. ``at`` and ``points``: where a ``tangent``
     touches, and over how many rows. ``sketch``: drawn for its shape only, so that how well it fits is not
-    remarked on. ``expect``: the shape of y against x, for a bench that predicts it.
+    remarked on. ``expect``: the shape of y against x, for a bench that predicts it. ``marked``: it runs over the rows of these words of the
+    series' ``outcome`` alone, all rows where nothing is said.
     """
 
     label: Annotated[str, Field(max_length=80)] = ""
@@ -49,6 +50,7 @@ class Fit(Model):
     points: Annotated[int, Field(ge=3, le=2000)] | None = None
     sketch: bool = False
     expect: Shape | None = None
+    marked: Annotated[tuple[Annotated[str, Field(min_length=1, max_length=40)], ...], Field(max_length=12)] = ()
 
     @model_validator(mode="after")
     def _what_its_model_needs(self) -> "Fit":

@@ -22,6 +22,7 @@ from cavrel.core.formula.text import unparse
 from cavrel.core.quantity import units
 from cavrel.core.quantity.dimension import PLAIN, Dimension
 from cavrel.core.quantity.units import Unit
+from cavrel.core.words import within
 
 NO_NAMES: Mapping[str, str] = {}
 
@@ -230,7 +231,7 @@ class Formulas(ABC):
                     points=None,
                     origin=False,
                     plain=True,
-                    label=f"the mean of {label[0].lower()}{label[1:]}",
+                    label=f"the mean of {within(label)}",
                 )
             )
         return Member(name, "mean")

@@ -1,10 +1,13 @@
 """A definition from a document, under the conventions chosen, or the first place where the document is at fault."""
 
+import re
 from collections.abc import Mapping
+from copy import deepcopy
 from typing import Any
 
 from pydantic import ValidationError
 
+from cavrel.core.definition.sources import source_of
 from cavrel.core.definition.whole import Definition
 from cavrel.core.errors import DefinitionError
 from cavrel.core.remember import by_identity
@@ -21,7 +24,11 @@ def load(document: Mapping[str, Any], instruments: Mapping[str, Mapping[str, Any
     merged = dict(document)
     own = merged.get("instruments")
     if instruments and isinstance(own, Mapping):
-        merged["instruments"] = {name: _with_defaults(name, body, instruments) for name, body in own.items()}
+        merged["instruments"] = {
+            name: _with_defaults(f"instruments.{name}", body, instruments) for name, body in own.items()
+        }
+    if instruments and isinstance(merged.get("options"), Mapping):
+        merged["options"] = {name: _option(name, body, instruments) for name, body in merged["options"].items()}
     series = merged.get("series")
     if isinstance(series, Mapping):
         merged["series"] = {name: _like(name, body, series) for name, body in series.items()}
@@ -53,6 +60,9 @@ def _like(name: str, body: Any, series: Mapping[str, Any]) -> Any:
     return {**model, **own, "columns": columns}
 
 
+_INSTRUMENT = re.compile(r"instruments\.[A-Za-z]\w*")
+
+
 @by_identity(512)
 def choose(definition: Definition, chosen: Mapping[str, str]) -> Definition:
     """The definition as the chosen options make it; those not chosen take their default.
@@ -69,7 +79,8 @@ def choose(definition: Definition, chosen: Mapping[str, str]) -> Definition:
     for name, option in definition.options.items():
         key = chosen.get(name, option.default)
         for path, value in option.choices[key].set.items():
-            _put(document, path, value, f"options.{name}.choices.{key}.set.{path}")
+            # A table that one choice puts in may be changed by the next; the choice keeps its own.
+            _put(document, path, deepcopy(value), f"options.{name}.choices.{key}.set.{path}")
     if document == definition.document():
         return definition
     return load(document)
@@ -94,16 +105,34 @@ def _put(document: Any, path: str, value: Any, place: str) -> None:
         document[last] = value
 
 
-def _with_defaults(name: str, body: Any, shared: Mapping[str, Mapping[str, Any]]) -> Any:
+def _option(name: str, body: Any, shared: Mapping[str, Mapping[str, Any]]) -> Any:
+    """An option whose choices put instruments in, with what the shared list says of these."""
+    if not isinstance(body, Mapping) or not isinstance(body.get("choices"), Mapping):
+        return body
+    choices = {}
+    for key, choice in body["choices"].items():
+        if isinstance(choice, Mapping) and isinstance(choice.get("set"), Mapping):
+            place = f"options.{name}.choices.{key}.set"
+            own = {
+                path: _with_defaults(f"{place}.{path}", value, shared) if _INSTRUMENT.fullmatch(path) else value
+                for path, value in choice["set"].items()
+            }
+            choice = {**choice, "set": own}
+        choices[key] = choice
+    return {**body, "choices": choices}
+
+
+def _with_defaults(place: str, body: Any, shared: Mapping[str, Mapping[str, Any]]) -> Any:
     if not isinstance(body, Mapping) or not body.get("kind"):
         return body
     kind = body["kind"]
     if not isinstance(kind, str):
-        raise DefinitionError(f"instruments.{name}.kind", "is the name of an instrument of the shared list")
+        raise DefinitionError(f"{place}.kind", "is the name of an instrument of the shared list")
     if kind not in shared:
         known = ", ".join(sorted(shared))
-        raise DefinitionError(f"instruments.{name}.kind", f"unknown instrument '{kind}'; the list has {known}")
-    return {**shared[kind], **body}
+        raise DefinitionError(f"{place}.kind", f"unknown instrument '{kind}'; the list has {known}")
+    # Placing and reaction belong to what is read, so an experiment states its own.
+    return {**shared[kind], **body, "source": source_of(shared[kind], body, "as estimated for this experiment")}
 
 
 def first_fault(fault: ValidationError) -> tuple[str, str]:

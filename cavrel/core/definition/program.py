@@ -124,13 +124,22 @@ class _Compiler(Outcomes):
             return
         read = {entry.key: entry for entry in self.inputs}
         second = units.unit("s").dimension
-        for table, keys in (("seek", plan.seek), ("settle", plan.settle), ("motion", plan.motion)):
+        for table, keys in (
+            ("seek", plan.seek),
+            ("settle", plan.settle),
+            ("record", plan.record),
+            ("motion", plan.motion),
+        ):
             for key in keys:
                 if key not in read:
                     raise DefinitionError(f"simulate.{table}.{key}", f"'{key}' is not a reading")
         for key, seek in plan.seek.items():
             for part in ("width", "low", "high"):
-                self._amount_of(getattr(seek, part), read[key].unit.dimension, f"simulate.seek.{key}.{part}")
+                if getattr(seek, part) is not None:
+                    self._amount_of(getattr(seek, part), read[key].unit.dimension, f"simulate.seek.{key}.{part}")
+        for key in plan.record:
+            if read[key].extract is None:
+                raise DefinitionError(f"simulate.record.{key}", "takes no samples: its column has no from = 'trace'")
         for key, settle in plan.settle.items():
             self._amount_of(settle.off, read[key].unit.dimension, f"simulate.settle.{key}.off")
             self._amount_of(settle.tau, second, f"simulate.settle.{key}.tau")

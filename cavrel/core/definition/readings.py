@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from cavrel.core.definition.extraction import EXTRACTIONS, ExtractionName
 from cavrel.core.definition.parts import Amount, Formula, Key, Model, UnitText
 
 
@@ -19,6 +20,7 @@ class Instrument(Model):
     ``step``: the smallest change by which it can be set.
     ``instead``: kinds that could read the same here; all of its family where nothing is said, none where the list is empty, as for a scale that
     is part of the apparatus.
+    ``source``: where its figures come from, such as a certificate, a data sheet or common practice.
     ``dead_time``: how long a counter is blind after each count; formulas name it ``counter.dead_time``, zero where none is given.
     """
 
@@ -39,6 +41,7 @@ class Instrument(Model):
     instead: Annotated[list[Annotated[str, Field(max_length=60)]], Field(max_length=12)] | None = None
     zero_check: Annotated[str, Field(max_length=400)] = ""
     watch_for: Annotated[str, Field(max_length=400)] = ""
+    source: Annotated[str, Field(max_length=300)] = ""
 
 
 class _Read(Model):
@@ -108,13 +111,13 @@ ROLES = {
 
 class Column(_Read):
     """A column of a series: set, measured or derived. ``from = "trace"``: each row's reading is extracted from a chosen stretch of
-    samples. ``off``: a derived column is not shown until a run asks for it. ``step``: by what a set column can be set, counted from the first
-    setting that is suggested, such as ``10[g]`` for slotted masses. ``listed``: there are no other settings than those suggested, as of coils,
-    lamps and spectral lines."""
+    samples: its slope, mean, level (median), period of swing, the time of its peak or dip, or the area between it and zero. ``off``: a derived
+    column is not shown until a run asks for it. ``step``: by what a set column can be set, counted from the first setting that is suggested,
+    such as ``10[g]`` for slotted masses. ``listed``: there are no other settings than those suggested, as of coils, lamps and spectral lines."""
 
     role: Literal["set", "measured", "derived"]
     source: Annotated[Literal["trace"] | None, Field(alias="from")] = None
-    extract: Literal["slope", "mean", "level", "period"] | None = None
+    extract: ExtractionName | None = None
     step: Formula | None = None
     listed: bool = False
     off: bool = False
@@ -129,7 +132,7 @@ class Column(_Read):
         if self.column_role.typed != (self.formula is None):
             raise ValueError("a derived column has a formula, and no other column has one")
         if (self.source is None) != (self.extract is None) or (self.source and not self.column_role.wanted):
-            raise ValueError("a measured column from a trace says what to extract: slope, mean, level or period")
+            raise ValueError(f"a measured column from a trace says what to extract: one of {', '.join(EXTRACTIONS)}")
         if not self.column_role.typed and (self.instrument or self.repeats > 1):
             raise ValueError("a derived column is computed: it has no instrument and no repeats")
         if self.off and self.column_role.typed:
@@ -140,14 +143,20 @@ class Column(_Read):
 
 
 class Outcome(Model):
-    """What happens in each row and is no number: it floated, the needle came back, the fringes vanished. ``choices``: the words that are
-    offered, each with the condition, in the words of the table, under which it is to be expected; empty where nothing predicts it."""
+    """A word for each row: what happened and is no number (it floated, the fringes vanished), or which way a row was taken (up, down).
+
+    ``label``: of its column.
+    ``choices``: the words that are offered, each with the condition, in the letters of the table, under which it is to be expected; empty
+    where nothing predicts it.
+    ``by_rule``: a row that says none has the first word whose condition holds, else the first that has no condition.
+    """
 
     label: Annotated[str, Field(min_length=1, max_length=80)]
     choices: Annotated[
         dict[Annotated[str, Field(min_length=1, max_length=40)], Annotated[str, Field(max_length=400)]],
         Field(min_length=1, max_length=12),
     ]
+    by_rule: bool = False
 
 
 class Series(Model):

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from cavrel.core.definition.parts import Amount, Formula, Key, Model
+from cavrel.core.definition.parts import Amount, Formula, Key, Model, UnitText
 
 
 class Fault(Model):
@@ -28,12 +28,27 @@ class Fault(Model):
 class Seek(Model):
     """A reading that is found by moving something until a sign says so. ``sign``: a ``needle`` at zero, a rule that lies level (``tilt``), a
     ``tone`` at its loudest, a ``string`` that swings widest, a ``light`` that just goes out, a ``current`` that just ends; ``width``: so far
-    off, the sign has gone half its way; ``low`` and ``high``: between these it can be moved."""
+    off, the sign has gone half its way; ``low`` and ``high``: between these it can be moved.
+
+    Where there is more than one place to be found, a tone or a string has a ``response`` instead of a width: how loud it is or how wide it swings,
+    from 0 to 1, when it is moved to ``at``; a formula of true values, of which ``found`` is what is to be read. ``loops``: of a string there."""
 
     sign: Literal["needle", "tilt", "tone", "string", "light", "current"]
-    width: Amount
+    width: Amount | None = None
+    response: Formula | None = None
+    loops: Formula | None = None
     low: Amount
     high: Amount
+
+    @model_validator(mode="after")
+    def _one_way(self) -> "Seek":
+        if (self.width is None) == (self.response is None):
+            raise ValueError("says its width, or a response, and not both")
+        if self.response is not None and self.sign not in ("tone", "string"):
+            raise ValueError("only a tone or a string has a response; any other sign has a width")
+        if self.loops is not None and (self.sign != "string" or self.response is None):
+            raise ValueError("loops are those of a string with a response")
+        return self
 
 
 class Settle(Model):
@@ -42,6 +57,17 @@ class Settle(Model):
 
     off: Amount
     tau: Amount
+
+
+class Record(Model):
+    """Samples that a recorder or sensor takes while something is swept or runs by itself. ``value``: the true value at ``time``, a formula, in
+    ``unit``; ``noise``: of each sample; ``lasting``: how long it goes on; ``rate``: of the samples."""
+
+    value: Formula
+    unit: UnitText
+    noise: Formula
+    lasting: Formula
+    rate: Formula = "50[Hz]"
 
 
 class Afloat(Model):
@@ -61,9 +87,9 @@ class Simulate(Model):
     can be made to go wrong.
 
     For the bench on the screen: ``hidden``: the share by which a truth may be larger or smaller in one run, so that nobody knows it;
-    ``seek``: readings that are found by moving something; ``settle``: readings that creep; ``motion``: what laps are counted of, and
-    of a film ``turn``, whose frames are counted until it has made ``turns``; ``afloat``: what is put into a
-    liquid."""
+    ``seek``: readings that are found by moving something; ``settle``: readings that creep; ``record``: samples of which a reading is taken;
+    ``motion``: what laps are counted of, and of a film ``turn``, whose frames are counted until it has made ``turns``; ``afloat``: what is put
+    into a liquid."""
 
     truth: Annotated[dict[Key, Formula], Field(max_length=40)] = {}
     set: Annotated[dict[str, Formula], Field(max_length=24)] = {}
@@ -74,6 +100,7 @@ class Simulate(Model):
     hidden: Annotated[dict[Key, Amount], Field(max_length=24)] = {}
     seek: Annotated[dict[str, Seek], Field(max_length=24)] = {}
     settle: Annotated[dict[str, Settle], Field(max_length=24)] = {}
+    record: Annotated[dict[str, Record], Field(max_length=8)] = {}
     motion: Annotated[dict[str, Literal["swing", "bounce", "circle", "turn"]], Field(max_length=8)] = {}
     turns: Formula = "1"
     afloat: Afloat | None = None

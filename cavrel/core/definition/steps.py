@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from cavrel.core.definition import Definition, Timer
+from cavrel.core.definition.extraction import EXTRACTIONS
 from cavrel.core.definition.instrument import MeasuringInstrument
 from cavrel.core.definition.readings import ROLES
 from cavrel.core.definition.reference import ReferenceValue
@@ -64,6 +65,11 @@ class Input:
     listed: bool = False
 
     @property
+    def moved_by_zero(self) -> bool:
+        """An offset of its instrument moves it: every reading, and of what samples give all but a slope, an area and a time."""
+        return self.extract is None or EXTRACTIONS[self.extract].shifts
+
+    @property
     def chosen(self) -> bool:
         """The bench decides what it shall be: a set column of whatever role."""
         return self.role in ROLES and ROLES[self.role].chosen
@@ -113,6 +119,7 @@ class FitStep:
     ``slopes``: derivatives of the formula by its parameters, None where one has none.
     ``plain``: a mean that a formula takes, all rows alike.
     ``label``: what it is called.
+    ``marked``: words of the rows that it runs over, all rows where there are none.
     """
 
     name: str
@@ -134,6 +141,7 @@ class FitStep:
     slopes: tuple[Compiled | None, ...] = ()
     plain: bool = False
     label: str = ""
+    marked: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

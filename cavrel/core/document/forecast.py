@@ -35,7 +35,7 @@ def setup_of(run: RunDocument, planner: Planner) -> Setup:
     for key in run.plan.trials:
         if key not in program.input_of:
             raise RunError(f"plan.trials.{key}", "the experiment reads nothing of this name")
-    for name in (*run.plan.rows, *run.plan.without):
+    for name in run.plan.rows:
         if name not in program.definition.series:
             raise RunError(f"plan.{name}", "the experiment has no such table")
     quantities = {}

@@ -135,12 +135,12 @@ def _series(analysis: Analysis, name: str) -> Table:
             for row in range(count):
                 cells[row] += _texts(analysis, key, row + 1, trials)
         _described(columns, cells, column, described.label, values)
-    marks = analysis.run.marks.get(name, [])
+    marks = analysis.marks(name)
     if any(marks):
         label = marks_label(analysis.program.definition, analysis.run.headings, name)
         columns.append(Column(name="mark", unit="", title=label or "Mark", text=True))
         for row in range(count):
-            cells[row].append(marks[row] if row < len(marks) else None)
+            cells[row].append(marks[row] or None)
     columns.append(Column(name="left_out", unit="", title="Why the row is left out", text=True))
     reasons = analysis.run.left_out_rows(name)
     for row in range(count):

@@ -7,6 +7,7 @@ from cavrel.core.definition.steps import Derived
 from cavrel.core.findings.finding import Finding
 from cavrel.core.formula.evaluate import Environment
 from cavrel.core.quantity.rounding import significant
+from cavrel.core.words import within
 
 USUAL = 100e-6
 """Dead time of a common Geiger counter, s."""
@@ -36,7 +37,7 @@ def of_dead_times(analysis: Analysis) -> list[Finding]:
         if largest > MATTERS:
             say = (
                 f"No dead time is entered for the {gauge.label}, so counts are not corrected. With a typical 100 µs, "
-                f"{label[0].lower()}{label[1:]} would change by up to {significant(100 * largest, 2)} %. Enter it in Plan; its data sheet gives it."
+                f"{within(label)} would change by up to {significant(100 * largest, 2)} %. Enter it in Plan; its data sheet gives it."
             )
             findings.append(Finding(code="dead-time", level="note", at="run", title="Dead time not entered", say=say))
     return findings

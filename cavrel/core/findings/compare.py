@@ -6,6 +6,7 @@ from cavrel.core.analysis import Analysis, ResultAnalysis
 from cavrel.core.findings.finding import Finding
 from cavrel.core.quantity.rounding import significant
 from cavrel.core.quantity.value import amount_text
+from cavrel.core.words import within
 
 FAR_APART = 2.0
 """Two values further apart than so many expanded uncertainties of their difference are asked about: chance does that to one comparison in
@@ -77,5 +78,5 @@ def _other(analysis: Analysis, result: ResultAnalysis) -> str:
     for table in (definition.results, definition.quantities):
         if own in table:
             label = table[own].label
-            return label[0].lower() + label[1:]
+            return within(label)
     return "the other way"

@@ -32,7 +32,7 @@ _PERHAPS, _FAR = 0.01, 4.0
 
 def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) -> list[Finding]:
     at, model = f"fits.{fit.name}", analysis.program.fits[fit.name].model
-    lost = _lost(analysis, fit)
+    lost = [*_lost(analysis, fit), *_other_words(analysis, fit)]
     if not fit.made:
         waits = analysis.waits.get(fit.name, ())
         say = f"{fit.reason[0].upper()}{fit.reason[1:]}."
@@ -123,11 +123,39 @@ MOST_LOST = 4
 """More rows than these that give no point are said in one remark: it is no slip of one row then."""
 
 
+def _other_words(analysis: Analysis, fit: FitAnalysis) -> list[Finding]:
+    """Rows that are whole and no part of a fit, for it runs over the rows of another word; said once for a table."""
+    step = analysis.program.fits[fit.name]
+    first = next(name for name, other in analysis.program.fits.items() if other.series == step.series)
+    if not step.marked or fit.name != first:
+        return []
+    whole = analysis.sheet.keep[step.series] & np.isfinite(fit.x) & np.isfinite(fit.y) & ~fit.keep
+    if not whole.any():
+        return []
+    words = analysis.marks(step.series)
+    drawn = {word for one in analysis.program.fits.values() if one.series == step.series for word in one.marked}
+    other = [word for word in dict.fromkeys(words[row] for row in np.flatnonzero(whole)) if word not in drawn]
+    if not other:
+        return []
+    many = counted(sum(words[row] in other for row in np.flatnonzero(whole)), "row")
+    named = " or ".join(f"“{word}”" for word in other)
+    say = f"{step.label[0].upper()}{step.label[1:]} runs over the rows with “{'” or “'.join(step.marked)}”. Fit can draw a line for each word."
+    return [
+        Finding(
+            code="other-words",
+            level="note",
+            at=f"fits.{fit.name}",
+            title=f"{many} with {named} not in the line",
+            say=say,
+        )
+    ]
+
+
 def _lost(analysis: Analysis, fit: FitAnalysis) -> list[Finding]:
     """Rows of which everything was read, and which yet give no point: the root or the logarithm of something below zero."""
     step, body = analysis.program.fits[fit.name], analysis.program.definition.fits[fit.name]
     read = analysis.behind_read(fit.name, len(fit.x))
-    rows = np.flatnonzero(read & analysis.sheet.keep[step.series] & ~(np.isfinite(fit.x) & np.isfinite(fit.y)))
+    rows = np.flatnonzero(read & fit.keep & ~(np.isfinite(fit.x) & np.isfinite(fit.y)))
     if not len(rows):
         return []
     axis = [

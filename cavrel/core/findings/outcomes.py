@@ -22,7 +22,7 @@ def of_outcomes(analysis: Analysis) -> list[Finding]:
         for row, text in enumerate(analysis.run.marks.get(series, [])[:rows], 1):
             seen = known.get((text or "").strip().casefold())
             due = [word for word, found in holds.items() if found[row - 1] == 1.0]
-            if seen is None or not due or seen in due:
+            if seen is None or not due or seen in due or (outcome is not None and outcome.by_rule):
                 continue
             findings.append(
                 Finding(

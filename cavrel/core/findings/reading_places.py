@@ -1,6 +1,7 @@
 """Where a reading stands: as a place, in words, and as what could be left out."""
 
 from cavrel.core.definition.steps import Input
+from cavrel.core.words import within
 
 
 def place_of(entry: Input, row: int, trial: int) -> str:
@@ -10,7 +11,7 @@ def place_of(entry: Input, row: int, trial: int) -> str:
 def place_words(entry: Input, row: int, trial: int) -> str:
     if entry.series is None:
         return entry.label
-    return f"Row {row}, trial {trial}" if entry.repeats > 1 else f"Row {row}, {entry.label.lower()}"
+    return f"Row {row}, trial {trial}" if entry.repeats > 1 else f"Row {row}, {within(entry.label)}"
 
 
 def trial_out(spec: Input, row: int, trial: int) -> tuple[str, str, int, int] | None:

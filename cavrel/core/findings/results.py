@@ -8,6 +8,7 @@ from cavrel.core.analysis.distribution import MonteCarlo
 from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.verdict import verdict_of
 from cavrel.core.quantity.value import amount_text
+from cavrel.core.words import within
 
 POWER_OF_TEN = 0.04
 """A result is said to be a power of ten off where the logarithm of its ratio to the accepted value lies within this of a whole number."""
@@ -102,7 +103,7 @@ def monte_carlo_findings(analysis: Analysis, drawn: Mapping[str, MonteCarlo]) ->
     for name, found in drawn.items():
         at, label = f"results.{name}", analysis.program.definition.results[name].label
         if found.lost:
-            say = f"{found.lost} of {found.draws} draws give no value of {label.lower()}: near these readings its formula is undefined."
+            say = f"{found.lost} of {found.draws} draws give no value of {within(label)}: near these readings its formula is undefined."
             findings.append(
                 Finding(code="draws-lost", level="caution", at=at, title="Some draws have no result", say=say)
             )
@@ -113,7 +114,7 @@ def monte_carlo_findings(analysis: Analysis, drawn: Mapping[str, MonteCarlo]) ->
                     level="note",
                     at=at,
                     title="More draws needed",
-                    say=f"The interval of {label.lower()} still changes in its last digit.",
+                    say=f"The interval of {within(label)} still changes in its last digit.",
                 )
             )
         elif not found.agrees:

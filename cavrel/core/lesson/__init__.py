@@ -3,6 +3,7 @@
 from cavrel.core.lesson.collisions import Collision, collisions
 from cavrel.core.lesson.document import FORMAT, Block, Lesson, LessonError, Segment, Task, load
 from cavrel.core.lesson.history import before_that
+from cavrel.core.lesson.pauses import resumed, stretched
 from cavrel.core.lesson.schedule import propose
 
 __all__ = [
@@ -17,4 +18,6 @@ __all__ = [
     "collisions",
     "load",
     "propose",
+    "resumed",
+    "stretched",
 ]

@@ -17,8 +17,8 @@ class Call:
 
 
 def calls(lesson: Lesson) -> list[Call]:
-    """Every call of a lesson that has begun, in the order of time; none before that."""
-    if lesson.started is None:
+    """Every call of a lesson that has begun, in the order of time; none before that or after its end, and while it rests those before."""
+    if lesson.started is None or lesson.ended is not None:
         return []
     found = []
     for block in lesson.blocks:
@@ -27,11 +27,12 @@ def calls(lesson: Lesson) -> list[Call]:
         if at:
             moment = lesson.started + timedelta(minutes=at)
             found.append(Call(key=f"{block.key}@{at}", at=moment, bench=block.bench, say=f"now “{task.title}”"))
-        for segment in task.segments:
+        for segment in lesson.segments(block):
             at += segment.minutes
             if segment.kind == "wait":
                 moment = lesson.started + timedelta(minutes=at)
                 what = f" {segment.say}" if segment.say else ""
                 say = f"“{task.title}”: the wait is over.{what}"
                 found.append(Call(key=f"{block.key}@{at}", at=moment, bench=block.bench, say=say))
-    return sorted(found, key=lambda call: (call.at, call.key))
+    due = [call for call in found if lesson.paused is None or call.at <= lesson.paused]
+    return sorted(due, key=lambda call: (call.at, call.key))

@@ -43,11 +43,11 @@ def _hands(lesson: Lesson) -> list[Collision]:
 def overlap(lesson: Lesson, first: Block, second: Block) -> int | None:
     """The first minute in which two blocks of one bench both need its hands; those between two experiments count for the clearing."""
     for one, other, gap in ((first, second, lesson.between), (second, first, lesson.between)):
-        for a, b in lesson.task(one.experiment).hands():
+        for a, b in lesson.hands(one):
             begin, end = one.start + a, one.start + b
             # Clearing up takes its time after the last reading, not when the hands go over to something that waits.
             over = end + (gap if end == lesson.end(one) else 0)
-            for c, d in lesson.task(other.experiment).hands():
+            for c, d in lesson.hands(other):
                 if begin < other.start + d and other.start + c < over:
                     return max(begin, other.start + c)
     return None

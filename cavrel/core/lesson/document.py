@@ -1,6 +1,6 @@
 """The lesson document, ``cavrel-lesson/1``: what there is to do, with what, and when each bench does it."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
@@ -57,25 +57,36 @@ class Task(Model):
 
     def hands(self) -> tuple[tuple[int, int], ...]:
         """Minutes from its start in which somebody has to be at it, as (from, to)."""
-        found: list[tuple[int, int]] = []
-        at = 0
-        for segment in self.segments:
-            if segment.kind != "wait":
-                if found and found[-1][1] == at:
-                    found[-1] = found[-1][0], at + segment.minutes
-                else:
-                    found.append((at, at + segment.minutes))
-            at += segment.minutes
-        return tuple(found)
+        return busy(self.segments)
+
+
+def busy(segments: Sequence[Segment]) -> tuple[tuple[int, int], ...]:
+    """Minutes from the first segment's start in which somebody has to be there, as (from, to)."""
+    found: list[tuple[int, int]] = []
+    at = 0
+    for segment in segments:
+        if segment.kind != "wait":
+            if found and found[-1][1] == at:
+                found[-1] = found[-1][0], at + segment.minutes
+            else:
+                found.append((at, at + segment.minutes))
+        at += segment.minutes
+    return tuple(found)
 
 
 class Block(Model):
-    """An experiment at a bench. ``start``: minutes after the lesson's beginning; ``run``: the run that was started for it."""
+    """An experiment at a bench.
+
+    ``start``: minutes after the lesson's beginning.
+    ``run``: the run that was started for it.
+    ``longer``: minutes by which each of its stretches takes longer here, in their order; none for those that are not named.
+    """
 
     bench: Name
     experiment: Identifier
     start: Annotated[int, Field(ge=0, le=LONGEST)]
     run: Annotated[int, Field(ge=1)] | None = None
+    longer: Annotated[tuple[Annotated[int, Field(ge=0, le=LONGEST)], ...], Field(max_length=12)] = ()
 
     @property
     def key(self) -> str:
@@ -96,6 +107,8 @@ class Lesson(Model):
     ``stock``: kind of instrument -> how many there are; kinds that are not named are never short.
     ``blocks``: the timetable.
     ``started``: the moment it was started, with its zone; none before that.
+    ``paused``: the moment since when it rests; none while it goes on.
+    ``ended``: the moment it was ended; nothing is called after that.
     """
 
     format: Literal["cavrel-lesson/1"] = "cavrel-lesson/1"
@@ -109,6 +122,8 @@ class Lesson(Model):
     stock: dict[Annotated[str, Field(max_length=60)], Annotated[int, Field(ge=0, le=4000)]] = {}
     blocks: Annotated[tuple[Block, ...], Field(max_length=MOST_BENCHES * MOST_TASKS)] = ()
     started: datetime | None = None
+    paused: datetime | None = None
+    ended: datetime | None = None
 
     @model_validator(mode="after")
     def _hangs_together(self) -> "Lesson":
@@ -126,8 +141,11 @@ class Lesson(Model):
             if block.key in seen:
                 raise ValueError(f"{block.bench} does '{block.experiment}' twice")
             seen.add(block.key)
-        if self.started is not None and self.started.tzinfo is None:
-            raise ValueError("the moment it was started says its zone, such as +00:00")
+        for name, moment in (("started", self.started), ("paused", self.paused), ("ended", self.ended)):
+            if moment is not None and moment.tzinfo is None:
+                raise ValueError(f"the moment it was {name} says its zone, such as +00:00")
+            if moment is not None and self.started is None:
+                raise ValueError(f"it was {name} and never started")
         return self
 
     def task(self, experiment: str) -> Task:
@@ -137,9 +155,22 @@ class Lesson(Model):
                 return task
         raise LookupError(experiment)
 
+    def segments(self, block: Block) -> tuple[Segment, ...]:
+        """How a block goes, its longer stretches as long as they are here."""
+        whole = self.task(block.experiment).segments
+        more = (*block.longer, *(0 for _ in whole))
+        return tuple(
+            segment.model_copy(update={"minutes": segment.minutes + minutes}) if minutes else segment
+            for segment, minutes in zip(whole, more, strict=False)
+        )
+
+    def hands(self, block: Block) -> tuple[tuple[int, int], ...]:
+        """Minutes from a block's start in which its bench is busy with it."""
+        return busy(self.segments(block)) if block.longer else self.task(block.experiment).hands()
+
     def end(self, block: Block) -> int:
         """Minutes after the lesson's beginning at which a block ends."""
-        return block.start + self.task(block.experiment).lasting
+        return block.start + self.task(block.experiment).lasting + sum(block.longer)
 
 
 def load(document: Any) -> Lesson:

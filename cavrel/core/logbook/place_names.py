@@ -4,6 +4,7 @@ from collections.abc import Mapping
 
 from cavrel.core.definition import Definition
 from cavrel.core.logbook.slots import Slot
+from cavrel.core.words import within
 
 
 def where(definition: Definition, trials: Mapping[str, int], slot: str) -> str:
@@ -28,4 +29,4 @@ def where(definition: Definition, trials: Mapping[str, int], slot: str) -> str:
     if place.trial and trials.get(place.key, 1) > 1:
         return f"{row} {place.row}, trial {place.trial}"
     label = series.columns[place.name].label
-    return f"{row} {place.row}, {label[0].lower()}{label[1:]}"
+    return f"{row} {place.row}, {within(label)}"

@@ -27,7 +27,11 @@ def _entries(run: RunDocument) -> Iterator[Made]:
         yield "option", f"option:{name}", {"choice": choice}
     # Before any number: what is typed is meant in the unit over it.
     for key, heading in run.headings.items():
-        yield "heading", f"heading:{key}", heading.model_dump(exclude_defaults=True)
+        body = heading.model_dump(exclude_defaults=True)
+        if key in plan.without:  # which an entry of its own says
+            body.pop("hidden", None)
+        if body:
+            yield "heading", f"heading:{key}", body
     for name, value in run.rules.items():
         yield "rule", f"rule:{name}", {"value": value}
     for name, fields in run.instruments.items():

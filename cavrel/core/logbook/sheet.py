@@ -167,8 +167,17 @@ def _headings(definition: Definition, book: Book, standing: Standing) -> dict[st
             check(definition, key, heading)
         except DefinitionError:
             continue  # of a convention that is not chosen now
+        if key in definition.series:
+            heading = heading.model_copy(update={"hidden": None})  # an entry of its own says which parts are done
         if heading != Heading():
             found[key] = heading
+    for name in sorted(standing.without & set(definition.series)):
+        gone = {**found, name: found.get(name, Heading()).model_copy(update={"hidden": True})}
+        try:
+            headed(definition, gone)
+        except DefinitionError:
+            continue  # nothing would be left under the conventions of now
+        found = gone
     return found
 
 
@@ -254,9 +263,7 @@ def _plan(definition: Definition, standing: Standing, settings: Mapping[str, lis
             and slot.startswith("rows:")
             and (name := slot.removeprefix("rows:")) in definition.series
         },
-        "without": sorted(
-            name for name in standing.without if name in definition.series and definition.series[name].optional
-        ),
+        "without": sorted(name for name in standing.without if name not in definition.series),
         "reasons": words["reason"],
         "foreseen": words["foreseen"],
         "roles": words["role"],

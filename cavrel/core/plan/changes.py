@@ -15,7 +15,7 @@ from cavrel.core.formula.parse import parse
 from cavrel.core.quantity.reading import read
 from cavrel.core.simulate.apparatus import Planned
 from cavrel.core.simulate.settable import resized, settable, step_of
-from cavrel.core.words import counted, plural
+from cavrel.core.words import counted, plural, within
 
 MOST_TRIALS, MOST_ROWS = 10, 40
 FARTHEST = 1.6
@@ -126,7 +126,7 @@ def more_trials(setup: Setup, analysis: Analysis) -> Iterator[Change]:
 
 def _named(specs: list[Input]) -> str:
     """What is read, in words: the first as it stands, the others as they go on in a sentence."""
-    labels = [specs[0].label, *(one.label[0].lower() + one.label[1:] for one in specs[1:])]
+    labels = [specs[0].label, *(within(one.label) for one in specs[1:])]
     return labels[0] if len(labels) == 1 else f"{', '.join(labels[:-1])} and {labels[-1]}"
 
 

@@ -129,6 +129,10 @@ class Apparatus:
         def key(node: Name | Member) -> str:
             name = f"{node.owner}.{node.name}" if isinstance(node, Member) else node.name
             full = f"{series}.{name}" if series and f"{series}.{name}" in self.true else name
+            if full not in self.true and series and (formula := self.derived(series, name)):
+                full = f"{series}.{name}"
+                self.true[full] = self.value(formula, series, place)
+                made.append(full)
             if full not in self.true:
                 raise DefinitionError(place, f"'{name}' has no true value")
             return full
@@ -136,12 +140,21 @@ class Apparatus:
         def no_rows(part: Node) -> None:
             return None
 
+        made: list[str] = []
         try:
             return compile_node(parse(text), key, no_rows)(Environment(self.true, {}))
         except DefinitionError:
             raise
         except CavrelError as fault:
             raise DefinitionError(place, fault.what) from fault
+        finally:
+            for full in made:  # what it follows from may be read anew
+                del self.true[full]
+
+    def derived(self, series: str, name: str) -> str | None:
+        """The formula of a computed column, None for any other name."""
+        column = self.program.definition.series[series].columns.get(name)
+        return column.formula if column is not None else None
 
     def typed(self, spec: Input) -> Array:
         """The value of a quantity that the plan sets. Raises DefinitionError."""

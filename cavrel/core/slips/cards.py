@@ -7,6 +7,7 @@ from cavrel.core.quantity.rounding import significant
 from cavrel.core.slips.evidence import Features
 from cavrel.core.slips.hypothesis import Hypothesis
 from cavrel.core.slips.records import Change, Suspect
+from cavrel.core.words import within
 
 
 def suspect(
@@ -89,7 +90,7 @@ def place(analysis: Analysis, at: str) -> str:
         body = program.definition.systematic[int(at.removeprefix("systematic."))]
         return f"a physical cause ({body.label})"
     if at.startswith("instruments."):
-        return f"everything read with the {program.gauges[at.removeprefix('instruments.')].label.lower()}"
+        return f"everything read with the {within(program.gauges[at.removeprefix('instruments.')].label)}"
     parts = at.removeprefix("quantities.").split(".")
     key = parts[0] if at.startswith("quantities.") else ".".join(parts[:2])
     if key not in program.input_of:
@@ -152,7 +153,7 @@ def speaks(analysis: Analysis, before: Features, after: Features) -> str:
             clauses.append(
                 (
                     0.5 * (was**2 - now**2) / (1 + was),
-                    f"{_lower(label)} goes from {significant(was, 2)} to {significant(now, 1)} standard uncertainties",
+                    f"{within(label)} goes from {significant(was, 2)} to {significant(now, 1)} standard uncertainties",
                 )
             )
     if after.implausible[0] < before.implausible[0]:
@@ -164,7 +165,3 @@ def speaks(analysis: Analysis, before: Features, after: Features) -> str:
     clauses.sort(key=lambda one: -one[0])
     chosen = [text for _, text in clauses[:2]]
     return f"If corrected, {' and '.join(chosen)}." if chosen else ""
-
-
-def _lower(label: str) -> str:
-    return label[0].lower() + label[1:]

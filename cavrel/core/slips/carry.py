@@ -183,9 +183,9 @@ class _Carrying:
 
     def fit(self, step: FitStep) -> None:
         fit = {**self.analysis.fits, **self.analysis.means}[step.name]
-        bound = bind(step, self.environment, self.analysis.sheet)
+        bound = bind(step, self.environment, fit.keep)
         read = self.analysis.behind_read(step.name, bound.y.shape[1])
-        gone = read & ~(np.isfinite(bound.x) & np.isfinite(bound.y))
+        gone = read & fit.keep & ~(np.isfinite(bound.x) & np.isfinite(bound.y))
         body = self.analysis.program.definition.fits.get(step.name)
         counts = not step.plain and not (body is not None and body.sketch)
         if counts:

@@ -36,8 +36,14 @@ def presses(page: Page, *after: int) -> None:
 
 
 def timing(bare: Bare) -> dict:
-    bare.page.wait_for_timeout(50)
-    return [entry["body"] for batch in bare.sent for entry in batch["entries"] if entry["kind"] == "timer"][-1]
+    """What was sent of the first timing, as soon as it was."""
+    for _ in range(200):
+        sent = [entry["body"] for batch in bare.sent for entry in batch["entries"] if entry["kind"] == "timer"]
+        if sent:
+            assert len(sent) == 1
+            return sent[0]
+        bare.page.wait_for_timeout(25)
+    raise AssertionError("no timing was sent")
 
 
 def value(page: Page, row: int) -> str:

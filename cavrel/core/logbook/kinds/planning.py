@@ -284,13 +284,13 @@ SHAPES: tuple[str, ...] = Shape.__args__  # type: ignore[attr-defined]
 
 
 class Without(Kind):
-    """An optional table that is not done."""
+    """A part that is not done, with all that rests on it."""
 
     name = "without"
 
     def check(self, definition: Definition, slot: str, body: Body) -> None:
         series = definition.series.get(_of(slot, "without"))
-        if series is None or not series.optional:
+        if series is None or len(definition.series) < 2:
             raise EntryError("slot", f"'{slot[:60]}' names no table that may be left out")
         if not isinstance(body.get("on"), bool):
             raise EntryError("body.on", "must be true or false")

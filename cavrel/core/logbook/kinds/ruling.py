@@ -15,7 +15,7 @@ from cavrel.core.logbook.kinds.base import Body, Kind, column_of, count_of
 from cavrel.core.logbook.place_names import where
 from cavrel.core.logbook.slots import MOST_ROWS, MOST_TRIALS, Slot
 from cavrel.core.quantity import units
-from cavrel.core.words import counted
+from cavrel.core.words import counted, within
 
 
 class Rows(Kind):
@@ -79,6 +79,13 @@ class HeadingOfRun(Kind):
         if body.get("formula"):
             unit = f" in {units.pretty(str(body['unit']))}" if body.get("unit") else ""
             return str(body.get("label") or place.partition(".")[2]), f"column added: {body['formula']}{unit}"
+        if place.startswith("fits.") and place.removeprefix("fits.") in definition.fits:
+            fit = definition.fits[place.removeprefix("fits.")]
+            said = [
+                f"at {body['at']}" if body.get("at") else "",
+                f"over {body['points']} rows" if body.get("points") else "",
+            ]
+            return fit.label or "the tangent", " ".join(s for s in said if s) or "as the experiment has it"
         named = column_of(definition, place) or definition.quantities.get(place) or definition.series.get(place)
         said = [
             f"called {body['label']}" if body.get("label") else "",
@@ -87,7 +94,12 @@ class HeadingOfRun(Kind):
             "not shown" if body.get("hidden") else "shown" if body.get("hidden") is False else "",
         ]
         if place in definition.series:
-            said = [f"a column of marks: {body['label']}" if body.get("label") else "no column of marks"]
+            named_so = body.get("label") or ("words" if body.get("words") else "")
+            said = [
+                f"a column of marks: {named_so}" if named_so else "no column of marks" if not body.get("lines") else "",
+                f"words: {body['words']}" if body.get("words") else "",
+                f"a line each for {body['lines']}" if body.get("lines") else "",
+            ]
         return named.label if named else place, ", ".join(s for s in said if s) or "as the experiment has it"
 
 
@@ -120,7 +132,7 @@ class Order(Kind):
         label = series.label if series else place
         if series and body.get("by") in series.columns:
             way = "falling" if body.get("falling") else "rising"
-            return label, f"rows shown by {series.columns[str(body['by'])].label.lower()}, {way}"
+            return label, f"rows shown by {within(series.columns[str(body['by'])].label)}, {way}"
         return label, "a row moved" if body.get("rows") else "rows shown as they were taken"
 
 

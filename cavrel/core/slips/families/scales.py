@@ -15,6 +15,7 @@ from cavrel.core.quantity.units import Unit
 from cavrel.core.slips.evidence import marks
 from cavrel.core.slips.hypothesis import Hypothesis, Texts
 from cavrel.core.slips.readings import Readings
+from cavrel.core.words import within
 
 Array = NDArray[np.float64]
 
@@ -98,7 +99,7 @@ def of_instrument(readings: Readings) -> Iterator[Hypothesis]:
             yield Hypothesis(
                 family="instrument",
                 at=f"instruments.{name}",
-                say=f"everything read with the {label.lower()} is in {text}, not in {entries[0].spec.unit.text}",
+                say=f"everything read with the {within(label)} is in {text}, not in {entries[0].spec.unit.text}",
                 do=f"take them as {text}",
                 columns=columns,
                 texts=partial(_all_texts, readings, columns),

@@ -1,6 +1,7 @@
 // The simulated apparatus: shows what the cell in use is read from, and moves it; long because each scene is one. The numbers come from the server; a person reads them
 // off the drawing, whose label says its state to the nearest mark.
 import { beep, hum } from "./beep.js";
+import { clear } from "./covered.js";
 import { written } from "./decimals.js";
 import { keep } from "./keep.js";
 import { commit } from "./sheet.js";
@@ -104,7 +105,9 @@ function seek() {
   const part = drawing.querySelector(".sign-moves");
   const show = () => {
     const at = Number(slider.value);
-    const words = SIGNS[drawing.dataset.sign](part, (at - d.at) / d.width);
+    const place = Math.round(((at - d.low) / (d.high - d.low)) * ((d.response?.length ?? 1) - 1));
+    const off = d.response ? Math.sqrt(1 / Math.max(d.response[place], 1e-6) - 1) : (at - d.at) / d.width;
+    const words = SIGNS[drawing.dataset.sign](part, off, d.loops?.[place]);
     const reads = point(at);
     slider.setAttribute("aria-valuetext", `${reads}; ${words}`);
     by("bench-state").textContent = words;
@@ -232,16 +235,19 @@ function count() {
 
 /* --- samples --- */
 
+const LONGEST = 12; // seconds that a recording takes to show
+
 function slope() {
   const { times, values, unit } = shown.data;
+  const fast = Math.max(1, Math.ceil(times.at(-1) / LONGEST));
   by("bench-go").addEventListener("click", () => {
     const begun = now();
     by("bench-trace").hidden = false;
     by("bench-go").disabled = true;
     every(() => {
-      const t = (now() - begun) / 1000;
+      const t = (fast * (now() - begun)) / 1000;
       drawSamples(by("bench-trace"), times, values, times.findIndex((at) => at > t));
-      by("bench-state").textContent = t < times.at(-1) ? "receiving samples" : `${times.length} samples`;
+      by("bench-state").textContent = t < times.at(-1) ? `receiving samples${fast > 1 ? `, ${fast} times as fast as they were taken` : ""}` : `${times.length} samples`;
       if (t < times.at(-1)) return true;
       by("bench-keep").disabled = false;
       say(`${times.length} samples; keep them, or repeat`);
@@ -323,6 +329,10 @@ export function start() {
     across();
   });
   view = by("bench-view");
+  const hand = box.closest(".with-bench");
+  const apart = () => clear(hand, "bench-high");
+  if (hand) new ResizeObserver(apart).observe(hand);
+  document.addEventListener("focusin", () => requestAnimationFrame(apart));
   by("bench-speed").value = String(speed());
   by("bench-speed").addEventListener("change", (event) => setSpeed(Number(event.target.value)));
   document.addEventListener("cavrel:speed", (event) => { by("bench-speed").value = String(event.detail); });

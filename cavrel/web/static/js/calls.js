@@ -1,5 +1,6 @@
 // What is called in every page of the course: a wait that is over, the next experiment. A sound, a flash, and a line until somebody has seen it.
 import { beep } from "./beep.js";
+import { clear } from "./covered.js";
 
 const EVERY = 30000; // asked for anew: a lesson is moved by hand
 const OLD = 15 * 60000; // what was due longer ago is no call any more
@@ -29,7 +30,11 @@ function board() {
   return box;
 }
 
+const uncovered = () => clear(document.getElementById("called"), "calls-high");
+
 function show(call) {
+  const { bench: mine } = document.body.dataset;
+  if (mine && call.bench !== mine) return; // it speaks to another bench
   if (seen().has(call.key) || document.querySelector(`[data-call="${CSS.escape(call.key)}"]`)) return;
   const line = document.createElement("p");
   line.dataset.call = call.key;
@@ -48,14 +53,16 @@ function show(call) {
   done.addEventListener("click", () => {
     see(call.key);
     line.remove();
+    uncovered();
   });
   line.append(done);
   board().append(line);
+  uncovered();
   beep();
   const root = document.documentElement;
-  root.classList.remove("called");
+  root.classList.remove("call-made");
   void root.offsetWidth; // lets the flash start anew
-  root.classList.add("called");
+  root.classList.add("call-made");
 }
 
 function plan(calls) {
@@ -88,6 +95,7 @@ export function startCalls() {
   setInterval(ask, EVERY);
   document.addEventListener("visibilitychange", () => { if (!document.hidden) ask(); });
   document.addEventListener("cavrel:lesson", ask);
+  document.addEventListener("focusin", uncovered);
   // Another tab has seen it.
   addEventListener("storage", (event) => {
     if (event.key !== SEEN) return;

@@ -68,6 +68,15 @@ export function start() {
   }
   for (const field of document.querySelectorAll("[data-own-zone]")) field.value ||= Intl.DateTimeFormat().resolvedOptions().timeZone ?? "";
   beginAll();
+  // Typed into a form that was drawn anew a moment ago: what was kept comes back first, and this stands in its field.
+  document.addEventListener("input", ({ target }) => {
+    const form = target.closest?.("form[data-draft]");
+    if (!form || begun.has(form)) return;
+    const { value, checked } = target;
+    begin(form);
+    if ("checked" in target) target.checked = checked;
+    if (target.type !== "checkbox" && target.type !== "radio" && !target.multiple) target.value = value;
+  }, true);
   document.addEventListener("cavrel:saved", beginAll); // what another device saved may have drawn a form anew
   if (saved) history.replaceState(null, "", location.pathname + location.hash);
 }

@@ -3,7 +3,7 @@ import { hum } from "./beep.js";
 
 const twoSided = (s) => 1 / (1 + s * s);
 
-/** By kind: move the part of a sign for `s`, how many widths off it is, and say what it shows. */
+/** By kind: move the part of a sign for `s`, how many widths off it is, and say what it shows; of a string, in how many loops. */
 export const SIGNS = {
   needle(part, s) {
     const turn = 40 * Math.tanh(s);
@@ -29,11 +29,12 @@ export const SIGNS = {
     for (const [i, bar] of [...part.children].entries()) bar.classList.toggle("on", i < Math.round(20 * loud));
     return `loudness ${Math.round(100 * loud)} of 100`;
   },
-  string(part, s) {
+  string(part, s, loops = 2) {
     const wide = twoSided(s);
-    const height = 46 * wide;
-    part.setAttribute("d", `M60 75Q170 ${75 - height} 280 75T500 75M60 75Q170 ${75 + height} 280 75T500 75`);
-    return `the string swings ${Math.round(100 * wide)} of 100 wide`;
+    const [height, half] = [46 * wide, 220 / loops];
+    const along = (way) => `M60 75Q${60 + half} ${75 - way * height} ${60 + 2 * half} 75${Array.from({ length: loops - 1 }, (_, i) => `T${60 + 2 * half * (i + 2)} 75`).join("")}`;
+    part.setAttribute("d", `${along(1)}${along(-1)}`);
+    return `the string swings ${Math.round(100 * wide)} of 100 wide${wide > 0.3 ? ` in ${loops === 1 ? "one loop" : `${loops} loops`}` : ""}`;
   },
   light(part, s) {
     const bright = s > 0 ? Math.tanh(s) : 0;

@@ -18,7 +18,7 @@ function inText(target) {
 function waiting() {
   const last = lastSlot && document.querySelector(`input[data-slot="${CSS.escape(lastSlot)}"]`);
   if (last && !last.value.trim()) return last;
-  return [...document.querySelectorAll("#tables input[data-slot]")].find((i) => !i.value.trim()) ?? null;
+  return [...document.querySelectorAll("#tables .cell:not([data-by-rule]) input[data-slot]")].find((i) => !i.value.trim()) ?? null;
 }
 
 function leaveOutHere(row) {
@@ -53,10 +53,10 @@ function press(key, shift) {
     case "a": document.querySelector('[data-rule^="rows:"]')?.click(); return true;
     case "p": {
       const box = document.getElementById("watch-out");
-      if (box) window.bootstrap?.Offcanvas.getOrCreateInstance(box).toggle();
+      box?.togglePopover();
       return Boolean(box);
     }
-    case "?": window.bootstrap?.Offcanvas.getOrCreateInstance("#keys").toggle(); return true;
+    case "?": document.getElementById("keys").togglePopover(); return true;
     case "/": document.getElementById("find")?.focus(); return Boolean(document.getElementById("find"));
     default: return false;
   }

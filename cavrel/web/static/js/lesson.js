@@ -96,6 +96,8 @@ export function start() {
     }
   });
   sheet.addEventListener("click", (event) => {
+    const longer = event.target.closest("[data-longer]");
+    if (longer) return queue({ longer: longer.dataset.longer, minutes: GRID }, longer.dataset.longer);
     if (!event.target.closest("[data-put]")) return;
     const form = document.getElementById("put-in");
     queue({ add: { bench: form.elements.bench.value, experiment: form.elements.experiment.value } });

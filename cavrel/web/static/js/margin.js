@@ -109,6 +109,7 @@ function act(button) {
   else if (what === "take-suggested") takeSuggested(JSON.parse(seen));
   else if (what === "undo-all") for (const one of slot.split(" ")) keep("undo", one, {});
   else if (what === "choose") keep("option", slot, { choice: JSON.parse(button.dataset.writes) });
+  else if (what === "heading") keep("heading", slot, JSON.parse(button.dataset.writes));
   else if (what === "late-drop" || what === "late-take") settle(slot, JSON.parse(seen), what === "late-take");
   else if (what === "undo") keep("undo", slot, {});
 }

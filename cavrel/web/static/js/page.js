@@ -20,10 +20,12 @@ if (run) {
   if (page.startsWith("fit")) {
     part("stretch", "startStretch");
     part("picture", "startPictures");
+    part("touch", "startTouch");
   }
   if (/^(report|marking):/.test(page)) part("report", "startReport");
   if (page === "plan") part("plan");
   if (page.startsWith("traces:")) part("trace");
+  if (page.startsWith("stretches:")) part("stretches");
   part("keep");
 }
 if (document.getElementById("editor")) part("editor");

@@ -9,7 +9,7 @@ function standing(svg) {
     element.setAttribute("style", KEPT.map((name) => `${name}:${style.getPropertyValue(name)}`).join(";"));
     for (const name of ["tabindex", "role", "data-at", "data-state"]) element.removeAttribute(name);
   });
-  for (const hit of copy.querySelectorAll(".hit")) hit.remove();
+  for (const tool of copy.querySelectorAll(".hit, .touch")) tool.remove();
   const { width, height } = svg.viewBox.baseVal;
   copy.setAttribute("width", width);
   copy.setAttribute("height", height);

@@ -59,13 +59,16 @@ function along(input, step) {
   if (following) return enter(following);
   const next = grid[y + step];
   if (!next) return onward(input, step);
-  enter(step > 0 ? (next.find((i) => !i.value.trim()) ?? next[0]) : next.at(-1));
+  enter(step > 0 ? (next.find((i) => !i.value.trim() && wanted(i)) ?? next[0]) : next.at(-1));
 }
 
 function chooseWay() {
   root.dataset.next = root.dataset.next === "row" ? "column" : "row";
   try { localStorage.setItem(WAY, root.dataset.next); } catch { /* the choice then lasts as long as the page */ }
 }
+
+/** Whether a cell is to be typed: a word that a rule gives is not. */
+const wanted = (input) => !input.closest("[data-by-rule]");
 
 const everyCell = () => [...document.querySelectorAll("#tables input[data-slot]")];
 
@@ -74,7 +77,7 @@ function onward(input, step) {
   const all = everyCell();
   const at = all.indexOf(input);
   if (step < 0) return all[at - 1] ? enter(all[at - 1]) : input.blur();
-  const empty = (i) => !i.value.trim() && i !== input && !i.placeholder;
+  const empty = (i) => !i.value.trim() && i !== input && !i.placeholder && wanted(i);
   const target = all.slice(at + 1).find(empty) ?? all.find(empty);
   if (target) enter(target);
   else input.blur();
@@ -178,7 +181,8 @@ function testRow(button) {
 /** The cursor stands where the next reading goes; a finger would only get its keyboard in the way. */
 function stand() {
   if (!matchMedia("(pointer: fine)").matches) return;
-  const first = everyCell().find((i) => !i.value.trim() && !i.placeholder) ?? everyCell().find((i) => !i.value.trim());
+  const free = everyCell().filter((i) => !i.value.trim() && wanted(i));
+  const first = free.find((i) => !i.placeholder) ?? free[0];
   first?.focus({ preventScroll: true });
 }
 
