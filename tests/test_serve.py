@@ -247,6 +247,7 @@ def test_one_that_died_is_counted(served: tuple[subprocess.Popen[str], str]) -> 
     assert until(lambda: died() == before + 1)
 
 
+@thorough
 def test_workers_end_with_who_started_them(served: tuple[subprocess.Popen[str], str]) -> None:
     """Nothing is left that holds the port, even when there was no time to say goodbye."""
     process, here = served

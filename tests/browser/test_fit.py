@@ -10,6 +10,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import Server
 from tests.browser.test_by_hand import Keys
 from tests.browser.test_measure import saved
+from tests.thorough import thorough
 
 LENGTHS = ("40.0", "60.0", "80.0", "100.0", "120.0", "140.0", "160.0", "180.0")
 
@@ -57,6 +58,7 @@ def at(page: Page, server: Server, run: int, stage: str) -> None:
     page.wait_for_selector("html[data-ready=yes]")
 
 
+@thorough
 def test_from_a_curve_to_a_corrected_result(page: Page, server: Server, run: int) -> None:
     before = g(page, server, run)
     at(page, server, run, "fit?series=swings&x=L&y=T")

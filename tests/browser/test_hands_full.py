@@ -8,7 +8,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.conftest import Server
 from tests.browser.test_measure import cell, saved
-from tests.thorough import THOROUGH
+from tests.thorough import THOROUGH, thorough
 
 
 def readings(page: Page, server: Server, run: int) -> dict[str, str]:
@@ -67,6 +67,7 @@ def test_another_device_sees_what_was_saved(
     context.close()
 
 
+@thorough
 @pytest.mark.own_window
 def test_a_page_from_memory_says_as_of_when_and_catches_up(
     page: Page, browser: Browser, server: Server, new_run: Callable[..., int]
@@ -93,6 +94,7 @@ def test_a_page_from_memory_says_as_of_when_and_catches_up(
     other.context.close()
 
 
+@thorough
 def test_an_entry_that_breaks_the_server_is_set_aside_and_can_be_mended(
     page: Page, server: Server, new_run: Callable[..., int]
 ) -> None:

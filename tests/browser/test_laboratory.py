@@ -47,6 +47,7 @@ def test_a_change_leaves_an_old_run_alone_until_it_is_taken_there(
     assert promised(page) > 2 * before
 
 
+@thorough
 def test_a_form_half_filled_survives_a_crash_of_the_server(page: Page, server: Server) -> None:
     laboratory(page, server)
     page.get_by_text("+ value").click()

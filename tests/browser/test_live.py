@@ -6,6 +6,7 @@ import sys
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import ROOT, Server
+from tests.thorough import thorough
 
 
 def sensor(server: Server, run: int, *more: str) -> "subprocess.Popen[str]":
@@ -33,6 +34,7 @@ def test_a_sensor_fills_a_row(page: Page, server: Server, new_run) -> None:
     assert trace["value"].startswith("0.80") or trace["value"].startswith("0.79")
 
 
+@thorough
 def test_no_sample_is_lost_when_the_server_dies_and_the_page_is_loaded_anew(
     page: Page, server: Server, new_run
 ) -> None:

@@ -75,32 +75,6 @@ def test_a_reading_of_a_quantity_is_left_out_by_key_and_taken_back(page: Page, n
     expect(note).to_have_count(0)
 
 
-def test_the_watch_counts_down_and_can_be_told_not_yet(page: Page, new_run: Callable[..., int]) -> None:
-    new_run("Counted down")
-    page.get_by_label("Count down: 3, 2, 1").check()
-    page.keyboard.press("Escape")
-    time = page.locator("#watch-time")
-    page.locator("#watch-go").click()
-    expect(time).to_have_text(re.compile("^−"))
-    page.locator("#watch-go").click()
-    expect(time).to_have_text("0.00")
-    # What it showed, one after the other, however seldom a busy machine lets the test look.
-    page.evaluate(
-        """() => {
-            const time = document.getElementById("watch-time");
-            window.shown = [];
-            new MutationObserver(() => window.shown.push(time.textContent)).observe(time, { childList: true, characterData: true, subtree: true });
-        }"""
-    )
-    page.locator("#watch-go").click()
-    expect(time).to_have_text(re.compile(r"^[1-9]\d*\.\d\d$"))
-    shown = page.evaluate("window.shown")
-    assert [text for text in shown if text.startswith("−")] == ["−3", "−2", "−1"]
-    first = next(float(text) for text in shown if not text.startswith("−"))
-    assert 0 <= first < 2, "it runs from zero, not from when somebody pressed"
-    page.get_by_role("button", name="Discard").click()
-
-
 def test_enter_goes_along_the_row_where_that_is_chosen(page: Page, new_run: Callable[..., int]) -> None:
     """Three trials of a row typed without leaving the keyboard; the choice outlives a reload, and arrows stay vertical."""
     new_run("Along")

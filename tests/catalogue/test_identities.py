@@ -66,7 +66,7 @@ def test_a_row_that_breaks_one_is_named_and_a_broken_column_too() -> None:
     said = [f for f in findings_of(analysed(spoilt)) if f.code == "parity"]
     assert [f.at for f in said] == ["turns.5"]
     assert said[0].row_out == ("turns", 5)
-    assert "speeds the mass up" in said[0].say
+    assert "accelerates the mass" in said[0].say
     throughout = deepcopy(document)
     throughout["series"]["turns"]["F"] = [
         [f"{float(t) * 0.9:.2f}" for t in row] for row in document["series"]["turns"]["F"]
