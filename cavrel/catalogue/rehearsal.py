@@ -104,13 +104,17 @@ def _units(program: Program) -> None:
                 should,
                 f"{place}.{field}",
             )
+    metre = units.unit("m").dimension
+    for line in plan.lamp:
+        fits(kind(line.wave, None, "simulate.lamp"), metre, "simulate.lamp")
     for key, seek in plan.seek.items():
         known["at"] = known["found"] = wanted[key]
-        for field in ("response", "loops"):
+        place = f"simulate.seek.{key}"
+        known |= {"wave": metre, "order": PLAIN}
+        for field, should in (("response", PLAIN), ("loops", PLAIN), ("place", wanted[key])):
             text = getattr(seek, field)
             if text is not None:
-                place = f"simulate.seek.{key}.{field}"
-                fits(kind(text, _series(key), place), PLAIN, place)
+                fits(kind(text, _series(key), f"{place}.{field}"), should, f"{place}.{field}")
 
 
 def _series(key: str) -> str | None:

@@ -7,7 +7,7 @@ _X = WIDTH / 2
 
 
 def sign(kind: str, title: str) -> str:
-    """The drawing of a sign: ``needle``, ``tilt``, ``tone``, ``string``, ``light`` or ``current``; its part is of the class ``sign-moves``."""
+    """The drawing of a sign, by its name in a definition; its part is of the class ``sign-moves``."""
     return svg.drawing(WIDTH, HEIGHT, title, *_SIGNS[kind](), class_="graph sign-of", role="img", data_sign=kind)
 
 
@@ -55,6 +55,17 @@ def _light() -> list[str]:
     ]
 
 
+def _spectrum() -> list[str]:
+    """The field of a telescope, three degrees wide: cross hairs, and a mark every ten minutes of arc."""
+    marks = "".join(f"M{_X + i * WIDTH / 18:.2f} {HEIGHT:.0f}v{-12 if i % 3 == 0 else -6}" for i in range(-8, 9))
+    return [
+        svg.tag("rect", x=0.0, y=0.0, width=WIDTH, height=HEIGHT, rx=75.0, class_="field"),
+        svg.tag("g", class_="sign-moves"),
+        svg.tag("path", d=f"M{_X:.0f} 0V{HEIGHT:.0f}M0 {HEIGHT / 2:.0f}H{WIDTH:.0f}", class_="cross-hairs"),
+        svg.tag("path", d=marks, class_="cross-hairs"),
+    ]
+
+
 def afloat_says(share: float) -> str:
     """What an eye sees of a block ``share`` times as dense as its liquid: to a twentieth of its height."""
     if share > 1:
@@ -83,7 +94,15 @@ def afloat(share: float, title: str) -> str:
     )
 
 
-_SIGNS = {"needle": _needle, "current": _needle, "tilt": _tilt, "tone": _tone, "string": _string, "light": _light}
+_SIGNS = {
+    "needle": _needle,
+    "current": _needle,
+    "tilt": _tilt,
+    "tone": _tone,
+    "string": _string,
+    "light": _light,
+    "spectrum": _spectrum,
+}
 
 
 def motion(kind: str, title: str) -> str:

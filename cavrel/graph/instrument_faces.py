@@ -17,7 +17,7 @@ _MOST_MARKS = 4000
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Face:
     """``drawing``: SVG. ``said``: its state in words. ``moves``: by what its moving part follows a value, for a script that moves it: ``way``
-    (``along``, ``up``, ``turn``, ``text``), and ``at`` and ``per``: where the part stands at zero, and how far it goes for one unit."""
+    (``along``, ``up``, ``turn``, ``text``, ``vernier``), and ``at`` and ``per``: where the part stands at zero, and how far it goes for one unit."""
 
     drawing: str
     said: str
@@ -129,15 +129,19 @@ def vernier(
     main, meets = total // lines, total % lines
     gap = max(10.0, min(16.0, 520.0 / (lines + 4)))
     width = max(WIDTH, (lines + 8) * gap)
-    start = main - 4
-    zero = (value / division - start) * gap + 12
-    marks, numbers = [], []
-    for i in range(start, start + int(width / gap) + 2):
+    # The vernier stands in the middle of what is seen, and the main scale passes it; its marks repeat, so that a script has to change numbers only.
+    zero, base = 12 + 5 * gap, every * (main // every)
+    marks, passing, numbers = [], [], []
+    for i in range(-2 * every - 6, int(width / gap) + every + 2):
         length = 30.0 if i % every == 0 else 24.0 if every % 2 == 0 and i % (every // 2) == 0 else 16.0
-        x = (i - start) * gap + 12
-        marks.append(f"M{x:.2f} 62v{-length:.0f}")
+        marks.append(f"M{i * gap:.2f} 62v{-length:.0f}")
         if i % every == 0:
-            numbers.append(svg.words(x, 26.0, _number(i * division), "face-number"))
+            text = _number((base + i) * division)
+            passing.append(
+                svg.tag(
+                    "text", text=text, x=i * gap, y=26.0, class_="face-number", text_anchor="middle", data_at=str(i)
+                )
+            )
     own = []
     step = gap * (lines - 1) / lines
     often = 5 if lines % 5 == 0 and lines > 10 else 2 if lines <= 10 else 10
@@ -149,14 +153,30 @@ def vernier(
     parts = [
         svg.tag("rect", x=0.0, y=8.0, width=width, height=54.0, class_="face-body"),
         svg.tag("rect", x=zero - 9, y=62.0, width=lines * step + 18, height=48.0, class_="face-body second"),
-        svg.tag("path", d="".join(marks), class_="face-mark"),
+        svg.tag(
+            "g",
+            svg.tag("path", d="".join(marks), class_="face-mark"),
+            *passing,
+            transform=f"translate({zero - (value / division - base) * gap:.2f} 0)",
+            class_="moves",
+        ),
         svg.tag("path", d="".join(own), class_="face-mark"),
         *numbers,
         svg.words(width - 8, 128.0, unit, "face-unit", "end"),
     ]
     passed = f"{main * division:.{0 if division >= 1 else 1}f}{'°' if unit == '°' else f' {unit}'}"
     said = f"{named[0]} has passed {passed}, line {meets} of the {named[1]}'s {lines} meets a mark"
-    return Face(drawing=_whole(134.0, f"{title}: {said}", parts, width), said=said, moves={})
+    moves: dict[str, object] = {
+        "way": "vernier",
+        "at": zero,
+        "per": -gap / division,
+        "every": every * division,
+        "step": least,
+        "lines": lines,
+        "named": list(named),
+        "unit": unit,
+    }
+    return Face(drawing=_whole(134.0, f"{title}: {said}", parts, width), said=said, moves=moves)
 
 
 def micrometer(value: float, title: str) -> Face:

@@ -14,7 +14,7 @@ from cavrel.core.quantity.reading import decimals_of
 from cavrel.core.simulate.shown import written
 from cavrel.graph import indicators, instrument_faces
 from cavrel.graph.instrument_faces import Face
-from cavrel.present import notes
+from cavrel.present import notes, visible
 from cavrel.present.traces import sample_unit
 from cavrel.service.run_view import RunView
 
@@ -25,6 +25,7 @@ DO = {
     "string": "Turn the knob until the string swings widest: find where it fades alike on both sides, and take the middle.",
     "light": "Raise it until the lamp just begins to glow.",
     "current": "Raise it until the current just ends.",
+    "spectrum": "Turn the telescope (drag what you see, or the slider) until the cross hairs stand on your line, then read circle and vernier.",
     "laps": "Time it with the stopwatch of the deck: Space starts it and marks.",
     "creep": "It creeps: wait until it stays, then read.",
     "course": "It begins with the calls of the deck: start them, and read at each.",
@@ -183,6 +184,19 @@ def _seek(shown: Shown, found: Found) -> dict[str, Any]:
         else (found.high - found.low) / unit.factor / 1000
     )
     low, high = unit.from_si(found.low), unit.from_si(found.high)
+    begin = round((low + (0.5 if found.lines else 0.18) * (high - low)) / least) * least
+    if found.lines:
+        return {
+            "lines": _lines(shown, found),
+            "slit": math.radians(SLIT / 60) / unit.factor,
+            "field": math.radians(FIELD) / unit.factor,
+            "minute": math.radians(1 / 60) / unit.factor,
+            "stays": gauge.name if gauge else "telescope",
+            "low": low,
+            "high": high,
+            "step": least / 5,
+            "begin": begin,
+        }
     # What has a response everywhere does not say where it is found.
     sign: dict[str, Any] = (
         {"response": found.response, "loops": found.loops}
@@ -194,8 +208,32 @@ def _seek(shown: Shown, found: Found) -> dict[str, Any]:
         "low": low,
         "high": high,
         "step": least / 5,
-        "begin": round((low + 0.18 * (high - low)) / least) * least,
+        "begin": begin,
     }
+
+
+FIELD = 3.0
+"""Width of what a telescope shows, degrees."""
+SLIT = 2.0
+"""Width of the slit's image, minutes of arc."""
+
+
+def _lines(shown: Shown, found: Found) -> list[dict[str, Any]]:
+    """The lines of a spectrum, from left to right: place, colour, its name, brightness. The straight light is one line of them all."""
+    unit = shown.spec.unit
+
+    def line(at: float, of: list[tuple[float, float]], name: str, bright: float) -> dict[str, Any]:
+        return {"at": _digits(unit.from_si(at)), "colour": visible.colour(of), "name": name, "bright": round(bright, 3)}
+
+    made = [
+        line(each.at, [(each.wave, 1.0)], f"{visible.name(each.wave)} line", each.bright)
+        for each in found.lines
+        if each.order
+    ]
+    straight = [each for each in found.lines if not each.order]
+    if straight:
+        made.append(line(straight[0].at, [(each.wave, each.bright) for each in straight], "slit, seen straight,", 1.0))
+    return sorted(made, key=lambda each: each["at"])
 
 
 def _digits(value: float) -> float:

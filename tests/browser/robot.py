@@ -7,9 +7,10 @@ import psycopg
 from playwright.sync_api import Page, expect
 
 from cavrel.core.quantity import units
+from cavrel.present import visible
 from tests.browser.conftest import Server, read_first, started
 
-_HALVING = """(slot) => {
+_HALVING = """([slot, wanted]) => {
   // Moves the contact towards where the sign says, by halves; one step at the end, as a hand does.
   const move = document.getElementById("bench-move");
   const words = () => document.getElementById("bench-state").textContent;
@@ -17,6 +18,33 @@ _HALVING = """(slot) => {
   let [low, high] = [Number(move.min), Number(move.max)];
   const right = { needle: / left /, tilt: /left end/, current: /the current is/, light: /dark/ };
   const sign = document.querySelector("#bench-sign svg").dataset.sign;
+  if (sign === "spectrum") {
+    // Outwards from the straight light to the wanted line, then until it stands on the cross hairs.
+    const [colour, count] = wanted;
+    const way = slot.includes("_l.") ? -1 : 1;
+    const minute = 1 / 60;
+    const at = () => Number(move.value);
+    const offset = (name) => words().split("; ").filter((w) => w.startsWith(name))
+      .map((w) => (/on the cross/.test(w) ? 0 : Number(w.match(/([\\d.]+)′/)[1]) * (/right/.test(w) ? 1 : -1)));
+    const centre = (name) => {
+      for (let i = 0; i < 30 && offset(name)[0]; i += 1) put(at() + offset(name)[0] * minute);
+    };
+    for (let v = low; v <= high && !/^slit/.test(words()); v += 0.5) put(v);
+    centre("slit");
+    let [left, last] = [count, null];
+    for (let v = at() + way * 60 * minute; v > low && v < high; v += way * 20 * minute) {
+      put(v);
+      const met = offset(`${colour} line`).filter((o) => Math.abs(o) <= 10.01);
+      if (!met.length || (last !== null && Math.abs(v + met[0] * minute - last) < 5 * minute)) continue;
+      last = v + met[0] * minute;
+      left -= 1;
+      if (left) continue;
+      put(last);
+      centre(`${colour} line`);
+      return;
+    }
+    throw new Error(`no ${colour} line was met`);
+  }
   if (sign in right) {
     for (let i = 0; i < 40 && high - low > Number(move.step) / 2; i += 1) {
       const middle = (low + high) / 2;
@@ -91,7 +119,7 @@ _SECRETARY = """() => {
     if (!/read now/.test(said.textContent)) return;
     setTimeout(() => {
       const cell = document.activeElement;
-      const shown = document.querySelector("#bench-face svg").getAttribute("aria-label").match(/nearest mark (-?[\\d.]+)/);
+      const shown = document.querySelector("#bench-face svg").getAttribute("aria-label").match(/(?:nearest mark|shows) (-?[\\d.]+)/);
       if (!cell?.dataset?.slot || !shown) return;
       cell.value = shown[1];
       cell.dispatchEvent(new Event("input", { bubbles: true }));
@@ -160,7 +188,7 @@ class Robot:
         self.saved()
         for slot in page.eval_on_selector_all("#tables input[data-slot]", "all => all.map((i) => i.dataset.slot)"):
             place = page.locator(f'input[data-slot="{slot}"]')
-            if int(slot.split(".")[-1]) > self.trials or place.input_value():
+            if slot.startswith("mark:") or int(slot.split(".")[-1]) > self.trials or place.input_value():
                 continue
             self.take(slot)
 
@@ -205,20 +233,32 @@ class Robot:
             if scene == "seek" and self.hand == "pointer":
                 self.seek_by_pointer()
             elif scene == "seek":
-                self.page.evaluate(_HALVING, slot)
+                sign = self.page.locator("#bench-sign svg").get_attribute("data-sign")
+                self.page.evaluate(_HALVING, [slot, self.line(slot) if sign == "spectrum" else None])
             elif scene == "count":
                 self.page.locator("#bench-count").click()
-                self.wait_for("the interval is over")
+                self.wait_for("counted")
             elif scene == "creep":
-                self.wait_for("it stays")
+                self.wait_for("steady")
             self.write(slot, self.reads(slot))
+
+    def line(self, slot: str) -> tuple[str, int]:
+        """The line of a spectrum that its row asks for: its colour, and which of that colour it is, counted from the straight light."""
+        cell = self.page.locator(f'tr:has(input[data-slot="{slot}"]) td.set input')
+        column = str(cell.first.get_attribute("data-slot")).split(".")[1] if cell.count() else ""
+        asked = float(cell.first.input_value()) if column in ("n", "lam", "j") else 0.0
+        if column == "n":
+            return {3: "red", 4: "blue-green", 5: "blue", 6: "violet"}[int(asked)], 1
+        return (visible.name(asked * 1e-9), 1) if column == "lam" else ("yellow", int(asked))
 
     def wait_for(self, words: str) -> None:
         """Until the apparatus says so."""
         self.page.wait_for_function("words => document.getElementById('bench-state').textContent === words", arg=words)
 
     def reads(self, slot: str) -> str:
-        """What the instrument shows, as it is written into the cell: from its label alone."""
+        """What the instrument shows, as it is written into the cell: from its label alone, the eye square to it."""
+        if self.page.locator("#bench-eye").count():
+            self.page.locator("#bench-eye").fill("0")
         said = str(self.page.locator("#bench-face svg").get_attribute("aria-label"))
         name = str(self.page.locator(f'input[data-slot="{slot}"]').get_attribute("aria-label"))
         unit = name.rpartition(", in ")[2] if ", in " in name else ""
@@ -268,7 +308,7 @@ class Robot:
             )
             which.select_option(index=every)
         # A spot that runs needs an eye that follows; minutes between two calls do not.
-        fast = "20" if "10 s" in str(page.locator("#calls").text_content()) else "300"
+        fast = "20" if re.search(r"\b(5|10) s\b", str(page.locator("#calls").text_content())) else "300"
         page.locator("#bench-speed").select_option(fast)
         page.locator("#call-go").click()
         expect(page.locator("#call-go")).to_have_text(re.compile("Start"), timeout=60000)

@@ -29,7 +29,8 @@ def test_a_caliper_says_which_line_meets(division: float, lines: int) -> None:
         least = division / lines
         assert float(read_label(f"caliper: {face.said}", "mm")) == pytest.approx(value, abs=0.51 * least)
         # The line that is said to meet lies nearer to a mark of the main scale than any other.
-        marks = [float(x) for x in re.findall(r"M(-?[\d.]+) 62v-", face.drawing)]
+        shift = float(re.search(r"translate\((-?[\d.]+) 0\)", face.drawing)[1])
+        marks = [float(x) + shift for x in re.findall(r"M(-?[\d.]+) 62v-", face.drawing)]
         own = [float(x) for x in re.findall(r"M(-?[\d.]+) 62v(?!-)", face.drawing)][: lines + 1]
         gaps = [min(abs(x - m) for m in marks) for x in own]
         meets = int(re.search(r"line (\d+) of", face.said)[1])
@@ -112,7 +113,7 @@ def test_values_far_from_their_usual_size_are_drawn(value: float) -> None:
 
 
 def test_every_sign_and_motion_has_one_part_that_moves() -> None:
-    for kind in ("needle", "current", "tilt", "tone", "string", "light"):
+    for kind in ("needle", "current", "tilt", "tone", "string", "light", "spectrum"):
         assert indicators.sign(kind, "sign").count("sign-moves") == 1
     for kind in ("swing", "bounce", "circle", "turn"):
         assert indicators.motion(kind, "motion").count("sign-moves") == 1

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cavrel.core.bench.faults import of_instrument
-from cavrel.core.bench.shown import Course, Creep, Found, NotYet, Recording, Shown
+from cavrel.core.bench.shown import Course, Creep, Found, Line, NotYet, Recording, Shown
 from cavrel.core.definition.simulation import Record, Seek, Settle
 from cavrel.core.definition.steps import Input, Program
 from cavrel.core.errors import CavrelError, DefinitionError
@@ -30,6 +30,8 @@ MOST_RECORDED = 20_000
 """Samples of a recording on the screen."""
 _PLACES = 2001
 """At which the response of what is moved is computed."""
+_FAINTEST = 0.01
+"""Brightness under which an eye sees nothing."""
 HANDS = ("stopwatch",)
 """Kinds of instruments whose error is their user's, who is there himself."""
 
@@ -122,6 +124,11 @@ class Bench:
         if timed is not None:
             return Shown(spec=spec, value=0.0, course=self._course(spec, timed, draw))
         true = self._true(spec, slot)
+        seek = plan.seek.get(spec.key)
+        if seek is not None and seek.place is not None and not math.isfinite(true):
+            true = self._amount(
+                seek.low, f"simulate.seek.{spec.key}.low"
+            )  # a line that is nowhere: the others are there all the same
         spoilt = self._spoilt(spec, slot, take)
         true = true if spoilt is None else spoilt
         if not (math.isfinite(true) and abs(true) < 1e15):
@@ -139,7 +146,7 @@ class Bench:
             value=value,
             laps=laps,
             motion=plan.motion.get(spec.key, "swing") if laps else "",
-            found=self._found(plan.seek[spec.key], spec, true, value) if spec.key in plan.seek else None,
+            found=self._found(seek, spec, true, value) if seek is not None else None,
             creep=self._creep(plan.settle[spec.key], f"simulate.settle.{spec.key}")
             if spec.key in plan.settle
             else None,
@@ -296,10 +303,12 @@ class Bench:
         width = abs(self._amount(seek.width, place)) if seek.width is not None else None
         if not low < high or width == 0:
             raise DefinitionError(place, "goes from a smaller to a larger value, and its width is more than nothing")
-        if seek.response is None:
+        if width is not None:
             return Found(sign=seek.sign, width=width, low=low, high=high)
         own = self.apparatus
         share = own.errors[spec.gauge.name].share if spec.gauge is not None and not spec.exact else 0.0
+        if seek.place is not None:
+            return Found(sign=seek.sign, low=low, high=high, lines=self._lines(seek, spec, value, share))
         # Where the scale shows x, the apparatus is truly here: the scale's own errors move all places alike.
         at = true + (np.linspace(low, high, _PLACES) - value) / (1 + share)
         own.true |= {"at": at[None, :], "found": np.array([[true]])}
@@ -310,7 +319,7 @@ class Bench:
                 raise DefinitionError(f"{place}.{field}", "comes to no number somewhere between low and high")
             return values
 
-        response = np.clip(there(seek.response, "response"), 0.0, 1.0)
+        response = np.clip(there(seek.response or "", "response"), 0.0, 1.0)
         loops = np.clip(np.rint(there(seek.loops, "loops")), 1, 40) if seek.loops is not None else np.array([])
         return Found(
             sign=seek.sign,
@@ -319,6 +328,25 @@ class Bench:
             response=tuple(round(float(v), 5) for v in response),
             loops=tuple(int(v) for v in loops),
         )
+
+    def _lines(self, seek: Seek, spec: Input, value: float, share: float) -> tuple[Line, ...]:
+        """All that the telescope could be pointed at. ``value``: of the scale where the line that the row asks for stands."""
+        own, place = self.apparatus, f"simulate.seek.{spec.key}"
+        # Faults, and how far this reading is off, shift what the scale shows of every line alike.
+        asked = float(np.ravel(own.value(own.plan.read[spec.key], spec.series, place))[0])
+        asked = asked if math.isfinite(asked) else value
+        seen = []
+        for line in own.plan.lamp:
+            wave = self._amount(line.wave, "simulate.lamp")
+            for order in range(-seek.orders, seek.orders + 1):
+                own.true |= {"wave": np.array([[wave]]), "order": np.array([[float(order)]])}
+                at = float(np.ravel(own.value(seek.place or "", spec.series, f"{place}.place"))[0])
+                bright = line.bright * _visible(wave) / max(abs(order), 0.5)
+                if math.isfinite(at) and bright > _FAINTEST:
+                    seen.append(
+                        Line(at=value + (at - asked) * (1 + share), wave=wave, bright=min(bright, 1.0), order=order)
+                    )
+        return tuple(sorted(seen, key=lambda line: line.at))
 
     def _recording(self, record: Record, spec: Input, draw: np.random.Generator) -> Recording:
         place = f"simulate.record.{spec.key}"
@@ -351,3 +379,8 @@ class Bench:
 
     def _amount(self, text: str, place: str) -> float:
         return float(np.ravel(self.apparatus.value(text, None, place))[0])
+
+
+def _visible(wave: float) -> float:
+    """What an eye that is used to the dark has of a wavelength, m: all from 410 to 690 nm, nothing under 390 and over 750 nm."""
+    return float(np.interp(wave, [390e-9, 410e-9, 690e-9, 750e-9], [0.0, 1.0, 1.0, 0.0]))

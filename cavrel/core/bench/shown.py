@@ -11,6 +11,22 @@ class NotYet(CavrelError):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Line:
+    """A line in the field of a telescope.
+
+    ``at``: on its scale, SI.
+    ``wave``: wavelength, m.
+    ``bright``: from 0 to 1.
+    ``order``: from the straight light, negative to the left.
+    """
+
+    at: float
+    wave: float
+    bright: float
+    order: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Found:
     """How a reading is found.
 
@@ -19,6 +35,7 @@ class Found:
     ``width``: so far off the sign has gone half its way, SI; None where ``response`` says it everywhere.
     ``response``: ``(n,)`` from 0 to 1 at places of the scale from ``low`` to ``high``, evenly.
     ``loops``: ``(n,)`` of a string there; empty where none are told.
+    ``lines``: of a spectrum, all that an eye can see.
     """
 
     sign: str
@@ -27,6 +44,7 @@ class Found:
     width: float | None = None
     response: tuple[float, ...] = ()
     loops: tuple[int, ...] = ()
+    lines: tuple[Line, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

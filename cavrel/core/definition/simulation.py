@@ -25,23 +25,41 @@ class Fault(Model):
         return self
 
 
+class SpectralLine(Model):
+    """A line that a lamp emits. ``wave``: its wavelength, an amount or a formula of true values; ``bright``: of the brightest one's brightness."""
+
+    wave: Formula
+    bright: Annotated[float, Field(gt=0, le=1)] = 1.0
+
+
 class Seek(Model):
     """A reading that is found by moving something until a sign says so. ``sign``: a ``needle`` at zero, a rule that lies level (``tilt``), a
-    ``tone`` at its loudest, a ``string`` that swings widest, a ``light`` that just goes out, a ``current`` that just ends; ``width``: so far
-    off, the sign has gone half its way; ``low`` and ``high``: between these it can be moved.
+    ``tone`` at its loudest, a ``string`` that swings widest, a ``light`` that just goes out, a ``current`` that just ends, a line of a
+    ``spectrum`` on the cross hairs; ``width``: so far off, the sign has gone half its way; ``low`` and ``high``: between these it can be moved.
 
     Where there is more than one place to be found, a tone or a string has a ``response`` instead of a width: how loud it is or how wide it swings,
-    from 0 to 1, when it is moved to ``at``; a formula of true values, of which ``found`` is what is to be read. ``loops``: of a string there."""
+    from 0 to 1, when it is moved to ``at``; a formula of true values, of which ``found`` is what is to be read. ``loops``: of a string there.
 
-    sign: Literal["needle", "tilt", "tone", "string", "light", "current"]
+    A spectrum shows all lines of the ``lamp`` in ``orders`` to each side, each at ``place``: a formula of true values, of which ``wave`` is the
+    line's wavelength and ``order`` counts from the straight light, negative to the left."""
+
+    sign: Literal["needle", "tilt", "tone", "string", "light", "current", "spectrum"]
     width: Amount | None = None
     response: Formula | None = None
     loops: Formula | None = None
+    orders: Annotated[int, Field(ge=1, le=12)] = 1
+    place: Formula | None = None
     low: Amount
     high: Amount
 
     @model_validator(mode="after")
     def _one_way(self) -> "Seek":
+        if self.sign == "spectrum":
+            if self.width is not None or self.response is not None or self.place is None:
+                raise ValueError("a spectrum says the place of its lines, and no width or response")
+            return self
+        if self.place is not None:
+            raise ValueError("only a spectrum has lines, and a place for each")
         if (self.width is None) == (self.response is None):
             raise ValueError("says its width, or a response, and not both")
         if self.response is not None and self.sign not in ("tone", "string"):
@@ -87,9 +105,9 @@ class Simulate(Model):
     can be made to go wrong.
 
     For the bench on the screen: ``hidden``: the share by which a truth may be larger or smaller in one run, so that nobody knows it;
-    ``seek``: readings that are found by moving something; ``settle``: readings that creep; ``record``: samples of which a reading is taken;
-    ``motion``: what laps are counted of, and of a film ``turn``, whose frames are counted until it has made ``turns``; ``afloat``: what is put
-    into a liquid."""
+    ``seek``: readings that are found by moving something; ``lamp``: lines that a spectrum shows; ``settle``: readings that creep;
+    ``record``: samples of which a reading is taken; ``motion``: what laps are counted of, and of a film ``turn``, whose frames are counted
+    until it has made ``turns``; ``afloat``: what is put into a liquid."""
 
     truth: Annotated[dict[Key, Formula], Field(max_length=40)] = {}
     set: Annotated[dict[str, Formula], Field(max_length=24)] = {}
@@ -99,8 +117,15 @@ class Simulate(Model):
     faults: Annotated[dict[Key, Fault], Field(max_length=12)] = {}
     hidden: Annotated[dict[Key, Amount], Field(max_length=24)] = {}
     seek: Annotated[dict[str, Seek], Field(max_length=24)] = {}
+    lamp: Annotated[list[SpectralLine], Field(max_length=40)] = []
     settle: Annotated[dict[str, Settle], Field(max_length=24)] = {}
     record: Annotated[dict[str, Record], Field(max_length=8)] = {}
     motion: Annotated[dict[str, Literal["swing", "bounce", "circle", "turn"]], Field(max_length=8)] = {}
     turns: Formula = "1"
     afloat: Afloat | None = None
+
+    @model_validator(mode="after")
+    def _lit(self) -> "Simulate":
+        if not self.lamp and any(seek.sign == "spectrum" for seek in self.seek.values()):
+            raise ValueError("a spectrum is sought, and 'lamp' has no line")
+        return self

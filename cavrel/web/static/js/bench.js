@@ -78,6 +78,7 @@ function point(value) {
   const decimals = m.decimals ?? 0;
   const nearest = Math.round(value / m.step);
   const text = written((nearest * m.step).toFixed(decimals));
+  if (m.way === "vernier") return passed(face, m, value, nearest);
   for (const part of face.querySelectorAll(".moves")) {
     if (m.way === "along") part.setAttribute("transform", `translate(${(m.at + m.per * value).toFixed(2)} ${m.y})`);
     else if (m.way === "up") part.setAttribute("transform", `translate(0 ${(m.at + m.per * value).toFixed(2)})`);
@@ -91,6 +92,19 @@ function point(value) {
   return words;
 }
 
+/** A main scale that passes its vernier: its marks repeat, and only the numbers at them change. */
+function passed(face, m, value, nearest) {
+  const main = Math.floor(nearest / m.lines);
+  const division = m.lines * m.step;
+  const base = m.every * Math.floor((main * division) / m.every + 1e-6);
+  const part = face.querySelector(".moves");
+  part.setAttribute("transform", `translate(${(m.at + m.per * (value - base)).toFixed(2)} 0)`);
+  for (const number of part.querySelectorAll("[data-at]")) number.textContent = written(String(Number((base + Number(number.dataset.at) * division).toFixed(6))));
+  const words = `${m.named[0]} has passed ${written((main * division).toFixed(division >= 1 ? 0 : 1))}${m.unit === "°" ? "°" : ` ${m.unit}`}, line ${nearest - main * m.lines} of the ${m.named[1]}'s ${m.lines} meets a mark`;
+  face.setAttribute("aria-label", `${face.getAttribute("aria-label").split(": ")[0]}: ${words}`);
+  return words;
+}
+
 /* --- what is looked for --- */
 
 const COARSE = 50; // steps of a slider that Shift and an arrow go by
@@ -99,7 +113,9 @@ function seek() {
   const d = shown.data;
   const slider = by("bench-move");
   Object.assign(slider, { min: d.low, max: d.high, step: d.step });
-  const begun = remembered(SINCE)[`at:${slot}:${takeOf(slot)}`] ?? d.begin;
+  // A telescope stays where it was turned to, whatever cell is next.
+  const stands = d.stays ? `at:${d.stays}` : `at:${slot}:${takeOf(slot)}`;
+  const begun = remembered(SINCE)[stands] ?? d.begin;
   slider.value = begun;
   const drawing = by("bench-sign").querySelector("svg");
   const part = drawing.querySelector(".sign-moves");
@@ -107,12 +123,12 @@ function seek() {
     const at = Number(slider.value);
     const place = Math.round(((at - d.low) / (d.high - d.low)) * ((d.response?.length ?? 1) - 1));
     const off = d.response ? Math.sqrt(1 / Math.max(d.response[place], 1e-6) - 1) : (at - d.at) / d.width;
-    const words = SIGNS[drawing.dataset.sign](part, off, d.loops?.[place]);
+    const words = d.lines ? SIGNS.spectrum(part, at, d) : SIGNS[drawing.dataset.sign](part, off, d.loops?.[place]);
     const reads = point(at);
     slider.setAttribute("aria-valuetext", `${reads}; ${words}`);
     by("bench-state").textContent = words;
     drawing.setAttribute("aria-label", words);
-    remember(SINCE, `at:${slot}:${takeOf(slot)}`, at);
+    remember(SINCE, stands, at);
   };
   slider.addEventListener("input", show);
   slider.addEventListener("keydown", (event) => {
@@ -122,6 +138,7 @@ function seek() {
     slider.value = Number(slider.value) + way * COARSE * d.step;
     show();
   });
+  if (d.lines) turned(drawing, slider, d.field, show);
   for (const button of view.querySelectorAll("[data-nudge]")) {
     button.addEventListener("click", () => {
       slider.value = Number(slider.value) + Number(button.dataset.nudge) * d.step;
@@ -129,6 +146,21 @@ function seek() {
     });
   }
   show();
+}
+
+/** A telescope is turned by its field, too: what is seen goes along with the finger. */
+function turned(drawing, slider, field, show) {
+  let from = null;
+  drawing.addEventListener("pointerdown", (event) => {
+    drawing.setPointerCapture(event.pointerId);
+    from = { x: event.clientX, at: Number(slider.value) };
+  });
+  drawing.addEventListener("pointermove", (event) => {
+    if (!from) return;
+    slider.value = from.at - ((event.clientX - from.x) / drawing.getBoundingClientRect().width) * field;
+    show();
+  });
+  for (const end of ["pointerup", "pointercancel"]) drawing.addEventListener(end, () => { from = null; });
 }
 
 /* --- what moves by itself --- */

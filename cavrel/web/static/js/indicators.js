@@ -1,5 +1,6 @@
 // How the signs of the simulated apparatus move, and what swings in it.
 import { hum } from "./beep.js";
+import { written } from "./decimals.js";
 
 const twoSided = (s) => 1 / (1 + s * s);
 
@@ -40,6 +41,22 @@ export const SIGNS = {
     const bright = s > 0 ? Math.tanh(s) : 0;
     part.style.opacity = bright.toFixed(3);
     return bright < 0.005 ? "the lamp is dark" : `the lamp glows, ${Math.max(1, Math.round(100 * bright))} of 100`;
+  },
+  /** The lines in a telescope's field, and how far each stands from the cross hairs. */
+  spectrum(part, at, data) {
+    const wide = 560 / data.field;
+    const seen = data.lines.map((line) => ({ ...line, off: line.at - at })).filter((line) => Math.abs(line.off) < (data.field + data.slit) / 2);
+    part.replaceChildren(...seen.map((line) => {
+      const drawn = document.createElementNS("http://www.w3.org/2000/svg", "rect");
+      const set = { x: 280 + (line.off - data.slit / 2) * wide, y: 10, width: data.slit * wide, height: 130, fill: line.colour, opacity: 0.12 + 0.88 * Math.sqrt(line.bright), class: "spectral-line" };
+      for (const [name, value] of Object.entries(set)) drawn.setAttribute(name, value);
+      return drawn;
+    }));
+    const words = seen.sort((a, b) => Math.abs(a.off) - Math.abs(b.off)).slice(0, 4).map(({ name, off }) => {
+      const half = Math.round((2 * Math.abs(off)) / data.minute) / 2;
+      return half === 0 ? `${name} on the cross hairs` : `${name} ${written(String(half))}′ ${off > 0 ? "right" : "left"} of the cross hairs`;
+    });
+    return words.length ? words.join("; ") : "dark";
   },
 };
 
