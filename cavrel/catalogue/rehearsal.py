@@ -108,7 +108,7 @@ def _units(program: Program) -> None:
     for line in plan.lamp:
         fits(kind(line.wave, None, "simulate.lamp"), metre, "simulate.lamp")
     for key, seek in plan.seek.items():
-        known["at"] = known["found"] = wanted[key]
+        known["at"] = known["found"] = known["unspoilt"] = wanted[key]
         place = f"simulate.seek.{key}"
         known |= {"wave": metre, "order": PLAIN}
         for field, should in (("response", PLAIN), ("loops", PLAIN), ("place", wanted[key])):

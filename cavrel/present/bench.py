@@ -20,11 +20,12 @@ from cavrel.service.run_view import RunView
 
 DO = {
     "needle": "Move the contact until the pointer stays at zero.",
-    "tilt": "Move it until the rule lies level.",
+    "tilt": "Move the load until the rule lies level.",
+    "pivot": "Move the pivot until the rule lies level.",
     "tone": "Move it until the tone is loudest: find the places where it fades alike on both sides, and take the middle.",
     "string": "Turn the knob until the string swings widest: find where it fades alike on both sides, and take the middle.",
     "light": "Raise it until the lamp just begins to glow.",
-    "current": "Raise it until the current just ends.",
+    "current": "Raise it until the current just ends; use the most sensitive range before you believe it.",
     "spectrum": "Turn the telescope (drag what you see, or the slider) until the cross hairs stand on your line, then read circle and vernier.",
     "laps": "Time it with the stopwatch of the deck: Space starts it and marks.",
     "creep": "It creeps: wait until it stays, then read.",
@@ -50,6 +51,7 @@ class View:
     ``data``: numbers that the page's script moves things by, in the unit that is read.
     ``zero``: the instrument whose zero can be looked at, empty for none.
     ``watch_for``: of the instrument.
+    ``sensitive``: a pointer whose range can be changed says how it is found.
     """
 
     slot: str
@@ -61,6 +63,7 @@ class View:
     data: dict[str, Any]
     zero: str = ""
     watch_for: str = ""
+    sensitive: bool = False
 
 
 def view(opened: RunView, bench: Bench, text: str, take: int) -> View:
@@ -106,12 +109,13 @@ def view(opened: RunView, bench: Bench, text: str, take: int) -> View:
         slot=text,
         where=where,
         scene=scene,
-        do=DO[shown.found.sign] if shown.found else DO[scene],
+        do=DO[_moved(shown.found)] if shown.found else DO[scene],
         face=face,
         sign=_sign(shown, where),
         data=_data(shown),
         zero=spec.gauge.name if zeroed and spec.gauge and scene not in ("laps", "slope", "count", "film") else "",
         watch_for=own.watch_for if own else "",
+        sensitive=shown.found is not None and shown.found.sign in ("needle", "current"),
     )
 
 
@@ -125,6 +129,11 @@ def _where(opened: RunView, slot: Slot) -> str:
     parts.append(f"row {slot.row}")
     parts += [f"trial {slot.trial}"] if opened.state.trials[spec.key] > 1 else []
     return f"{spec.label}: {', '.join(parts)}"
+
+
+def _moved(found: Found) -> str:
+    """What says how it is found, or what is moved for it."""
+    return "pivot" if found.width is not None and found.width < 0 else found.sign
 
 
 def _scene(shown: Shown) -> str:

@@ -59,7 +59,7 @@ def _held(opened: RunView) -> list[dict[str, Any]]:
                 ["standard − measured", h.unit],
                 ["difference", "%"],
             ]
-            + ([["least counts", ""]] if h.limit else []),
+            + ([["limit", ""]] if h.limit else []),
             "rows": [list(row[:5]) + ([row[5]] if h.limit else []) for row in h.rows],
             "out": {},
         }

@@ -1,4 +1,4 @@
-"""What is compared with a standard, as a table: how far apart row by row, in percent, and whether both least counts cover it."""
+"""What is compared with a standard, as a table: how far apart row by row, in percent, and whether it may be."""
 
 import math
 from dataclasses import dataclass
@@ -18,7 +18,7 @@ class Held:
 
     ``label``: its caption.
     ``unit``: of all its values.
-    ``limit``: how far apart both may be, as text; empty where nothing is said.
+    ``limit``: how far apart both may be, in words and as an amount where every row has the same; empty where nothing is said.
     ``rows``: row, standard, value, difference, percent of the standard, and ``within``, ``beyond`` or nothing.
     ``says``: all of it in a sentence.
     """
@@ -48,8 +48,8 @@ def held(opened: RunView) -> list[Held]:
                 continue
             share = percent(100 * differ / standard) if standard else "–"
             word = ""
-            if math.isfinite(verified.within):
-                word = "within" if abs(differ) <= verified.within * (1 + 1e-9) else "beyond"
+            if math.isfinite(verified.within[i]):
+                word = "within" if abs(differ) <= verified.within[i] * (1 + 1e-9) else "beyond"
                 beyond += word == "beyond"
             count += 1
             worst = max(worst, abs(differ))
@@ -66,17 +66,15 @@ def held(opened: RunView) -> list[Held]:
         if not rows:
             continue
         limit = ""
-        if math.isfinite(verified.within):
-            limit = amount_text(verified.within, unit, 3, True)
+        known = verified.within[np.isfinite(verified.within)]
+        if len(known):
+            same = f", {amount_text(float(known[0]), unit, 3, True)}" if np.ptp(known) == 0 else ""
+            limit = f"{body.limit}{same}"
         if not limit:
             says = f"The largest difference is {measured(worst, 0.0, unit.difference).text()}."
         elif beyond:
-            says = f"{counted(beyond, 'row')} of {count} {'differs' if beyond == 1 else 'differ'} by more than both least counts together, {limit}."
+            says = f"{counted(beyond, 'row')} of {count} {'differs' if beyond == 1 else 'differ'} by more than {limit}."
         else:
-            says = (
-                f"All {count} agree within both least counts together, {limit}."
-                if count > 1
-                else f"It agrees within both least counts together, {limit}."
-            )
+            says = f"All {count} agree within {limit}." if count > 1 else f"It agrees within {limit}."
         found.append(Held(label=body.label, unit=unit.pretty, limit=limit, rows=rows, says=says))
     return found

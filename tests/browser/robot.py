@@ -16,7 +16,7 @@ _HALVING = """([slot, wanted]) => {
   const words = () => document.getElementById("bench-state").textContent;
   const put = (v) => { move.value = v; move.dispatchEvent(new Event("input", { bubbles: true })); };
   let [low, high] = [Number(move.min), Number(move.max)];
-  const right = { needle: / left /, tilt: /left end/, current: /the current is/, light: /dark/ };
+  const right = { needle: / left /, tilt: /left end/, current: /the current is(?!.*reversed)/, light: /dark/ };
   const sign = document.querySelector("#bench-sign svg").dataset.sign;
   if (sign === "spectrum") {
     // Outwards from the straight light to the wanted line, then until it stands on the cross hairs.
@@ -46,11 +46,15 @@ _HALVING = """([slot, wanted]) => {
     throw new Error(`no ${colour} line was met`);
   }
   if (sign in right) {
+    const range = document.getElementById("bench-range");
+    if (range) range.value = "100";
+    put(low);
+    const atFirst = right[sign].test(words());
     for (let i = 0; i < 40 && high - low > Number(move.step) / 2; i += 1) {
       const middle = (low + high) / 2;
       put(middle);
       if (/at zero|level/.test(words())) break;
-      if (right[sign].test(words())) low = middle; else high = middle;
+      if (right[sign].test(words()) === atFirst) low = middle; else high = middle;
     }
     return;
   }
@@ -270,11 +274,13 @@ class Robot:
         move = page.locator("#bench-move")
         low, high, step = (float(str(move.get_attribute(name))) for name in ("min", "max", "step"))
         first, whole = low, high - low
-        right = re.compile(r" left of|left end|the current is|dark")
+        right = re.compile(r" left of|left end|the current is(?!.*reversed)|dark")
+        drag(page, 0.0)
+        at_first = bool(right.search(str(page.locator("#bench-state").text_content())))
 
         def further() -> bool | None:
             words = str(page.locator("#bench-state").text_content())
-            return None if re.search(r"at zero|level", words) else bool(right.search(words))
+            return None if re.search(r"at zero|level", words) else bool(right.search(words)) == at_first
 
         while (high - low) / whole > 0.012:
             drag(page, ((low + high) / 2 - first) / whole)

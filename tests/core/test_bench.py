@@ -340,3 +340,27 @@ def test_a_string_swings_in_any_number_of_loops(faults: tuple[str, ...], share: 
     assert [found.loops[int(np.argmin(abs(scale - place)))] for place in places] == list(range(1, len(places) + 1))
     unspoilt = responses("string-waves", "loops.f.2.1", quantities=typed, series={"loops": {"n": ["3", "2"]}})
     assert places[1] / loud_places(unspoilt)[1] == pytest.approx(share, abs=0.004)
+
+
+@pytest.mark.parametrize(("faults", "reversed_beyond"), [((), False), (("stray",), True)])
+def test_a_photocells_current_ends_and_turns_round_only_in_stray_light(
+    faults: tuple[str, ...], reversed_beyond: bool
+) -> None:
+    found = responses("photoelectric", "lines.U.1.1", faults=faults, series={"lines": {"lam": ["435.8"]}})
+    scale, current = np.linspace(found.low, found.high, len(found.response)), np.array(found.response)
+    assert (np.diff(current) <= 1e-9).all(), "more voltage never gives more current"
+    ends = scale[np.argmax(current <= 1e-5)]
+    unfaulted = responses("photoelectric", "lines.U.1.1", series={"lines": {"lam": ["435.8"]}})
+    right = scale[np.argmax(np.array(unfaulted.response) <= 1e-5)]
+    assert right - ends == pytest.approx(0.08 if reversed_beyond else 0.0, abs=0.004)
+    assert (current[-1] < -0.02) == reversed_beyond
+    # The knee: a tenth of a volt before its end little of the current is left, so that a coarse meter calls it nothing too early.
+    assert 0.0 < current[np.searchsorted(scale, right - 0.02)] - current[-1] < 0.02
+
+
+def test_a_rule_sinks_on_the_side_away_from_a_pivot_that_was_moved() -> None:
+    bare = responses("balanced-rule", "quantities.c.1")
+    assert bare.width is not None and bare.width < 0
+    run = {"quantities": {"c": "50.1", "p_2": "45.0", "m_a": "100", "x_a": "20", "m_b": "100"}}
+    load = responses("rule-equilibrium", "quantities.x_b.1", **run)
+    assert load.width is not None and load.width > 0

@@ -102,7 +102,7 @@ class Carrying:
         assert parity.series is not None
         rows = (1, self.sheet.rows[parity.series])
         value = np.broadcast_to(step.value(self.environment)[:1], rows)[0]
-        within = math.nan if step.within is None else float(step.within(self.environment)[0, 0])
+        within = None if step.within is None else step.within(self.environment)[:1]
         return Verified(
             index=parity.index,
             series=parity.series,
@@ -110,7 +110,7 @@ class Carrying:
             value=value,
             differ=parity.residual,
             u=parity.u,
-            within=within,
+            within=np.full(rows[1], math.nan) if within is None else np.abs(np.broadcast_to(within, rows)[0]),
         )
 
     def picture(self, step: PictureStep, plain: Environment) -> ForcePicture | None:

@@ -45,7 +45,7 @@ class Verified:
     ``standard``, ``value``: ``(rows,)`` SI.
     ``differ``: ``(rows,)`` standard less value, SI.
     ``u``: ``(rows,)`` standard uncertainty of that, correlations included, SI.
-    ``within``: how far apart they may be, SI; NaN where nothing is said.
+    ``within``: ``(rows,)`` how far apart they may be, SI; NaN where nothing is said.
     """
 
     index: int
@@ -54,4 +54,4 @@ class Verified:
     value: Array
     differ: Array
     u: Array
-    within: float
+    within: Array

@@ -304,14 +304,18 @@ class Bench:
         if not low < high or width == 0:
             raise DefinitionError(place, "goes from a smaller to a larger value, and its width is more than nothing")
         if width is not None:
-            return Found(sign=seek.sign, width=width, low=low, high=high)
+            return Found(sign=seek.sign, width=-width if seek.pivot else width, low=low, high=high)
         own = self.apparatus
         share = own.errors[spec.gauge.name].share if spec.gauge is not None and not spec.exact else 0.0
         if seek.place is not None:
             return Found(sign=seek.sign, low=low, high=high, lines=self._lines(seek, spec, value, share))
         # Where the scale shows x, the apparatus is truly here: the scale's own errors move all places alike.
         at = true + (np.linspace(low, high, _PLACES) - value) / (1 + share)
-        own.true |= {"at": at[None, :], "found": np.array([[true]])}
+        own.true |= {
+            "at": at[None, :],
+            "found": np.array([[true]]),
+            "unspoilt": np.array([[self._unspoilt(spec, true)]]),
+        }
 
         def there(formula: str, field: str) -> Array:
             values: Array = np.broadcast_to(own.value(formula, spec.series, f"{place}.{field}"), (1, _PLACES))[0]
@@ -319,7 +323,7 @@ class Bench:
                 raise DefinitionError(f"{place}.{field}", "comes to no number somewhere between low and high")
             return values
 
-        response = np.clip(there(seek.response or "", "response"), 0.0, 1.0)
+        response = np.clip(there(seek.response or "", "response"), -1.0 if seek.sign == "current" else 0.0, 1.0)
         loops = np.clip(np.rint(there(seek.loops, "loops")), 1, 40) if seek.loops is not None else np.array([])
         return Found(
             sign=seek.sign,
@@ -333,8 +337,7 @@ class Bench:
         """All that the telescope could be pointed at. ``value``: of the scale where the line that the row asks for stands."""
         own, place = self.apparatus, f"simulate.seek.{spec.key}"
         # Faults, and how far this reading is off, shift what the scale shows of every line alike.
-        asked = float(np.ravel(own.value(own.plan.read[spec.key], spec.series, place))[0])
-        asked = asked if math.isfinite(asked) else value
+        asked = self._unspoilt(spec, value)
         seen = []
         for line in own.plan.lamp:
             wave = self._amount(line.wave, "simulate.lamp")
@@ -347,6 +350,12 @@ class Bench:
                         Line(at=value + (at - asked) * (1 + share), wave=wave, bright=min(bright, 1.0), order=order)
                     )
         return tuple(sorted(seen, key=lambda line: line.at))
+
+    def _unspoilt(self, spec: Input, otherwise: float) -> float:
+        """What would truly be read without a fault, SI; ``otherwise`` where that is no number."""
+        own = self.apparatus
+        value = float(np.ravel(own.value(own.plan.read[spec.key], spec.series, f"simulate.read.{spec.key}"))[0])
+        return value if math.isfinite(value) else otherwise
 
     def _recording(self, record: Record, spec: Input, draw: np.random.Generator) -> Recording:
         place = f"simulate.record.{spec.key}"

@@ -32,8 +32,8 @@ class Found:
 
     ``sign``: what says so.
     ``low``, ``high``: between these it moves, SI.
-    ``width``: so far off the sign has gone half its way, SI; None where ``response`` says it everywhere.
-    ``response``: ``(n,)`` from 0 to 1 at places of the scale from ``low`` to ``high``, evenly.
+    ``width``: so far off the sign has gone half its way, SI, negative where it goes the other way; None where ``response`` says it everywhere.
+    ``response``: ``(n,)`` from 0 to 1, of a current from -1, at places of the scale from ``low`` to ``high``, evenly.
     ``loops``: ``(n,)`` of a string there; empty where none are told.
     ``lines``: of a spectrum, all that an eye can see.
     """

@@ -187,9 +187,11 @@ class Outcomes(Fits):
         _, _, run = self.formula(text, body.series, place, standard.dimension, measured=False)
         within = None
         if body.within is not None:
-            _, limit, within = self.formula(body.within, None, f"{place}.within", standard.dimension, measured=False)
-            if limit.series:
-                raise DefinitionError(f"{place}.within", "this runs over rows; how far apart they may be is one value")
+            _, limit, within = self.formula(
+                body.within, body.series, f"{place}.within", standard.dimension, measured=False
+            )
+            if limit.series not in (None, body.series):
+                raise DefinitionError(f"{place}.within", f"this runs over the rows of '{limit.series}'")
         self.open.pop()
         for key, found in (("standard", standard), ("value", kind)):
             if found.series not in (None, body.series):

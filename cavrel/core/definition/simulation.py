@@ -35,10 +35,12 @@ class SpectralLine(Model):
 class Seek(Model):
     """A reading that is found by moving something until a sign says so. ``sign``: a ``needle`` at zero, a rule that lies level (``tilt``), a
     ``tone`` at its loudest, a ``string`` that swings widest, a ``light`` that just goes out, a ``current`` that just ends, a line of a
-    ``spectrum`` on the cross hairs; ``width``: so far off, the sign has gone half its way; ``low`` and ``high``: between these it can be moved.
+    ``spectrum`` on the cross hairs; ``width``: so far off, the sign has gone half its way; ``low`` and ``high``: between these it can be
+    moved; ``pivot``: of a rule, what is moved is its pivot and not a load, so that the other end sinks.
 
-    Where there is more than one place to be found, a tone or a string has a ``response`` instead of a width: how loud it is or how wide it swings,
-    from 0 to 1, when it is moved to ``at``; a formula of true values, of which ``found`` is what is to be read. ``loops``: of a string there.
+    A tone, a string or a current may have a ``response`` instead of a width: how loud it is, how wide it swings (0 to 1) or how far the
+    pointer goes (-1 to 1) when it is moved to ``at``; a formula of true values, of which ``found`` is what is to be read and ``unspoilt`` what
+    would be without a fault. ``loops``: of a string there.
 
     A spectrum shows all lines of the ``lamp`` in ``orders`` to each side, each at ``place``: a formula of true values, of which ``wave`` is the
     line's wavelength and ``order`` counts from the straight light, negative to the left."""
@@ -47,6 +49,7 @@ class Seek(Model):
     width: Amount | None = None
     response: Formula | None = None
     loops: Formula | None = None
+    pivot: bool = False
     orders: Annotated[int, Field(ge=1, le=12)] = 1
     place: Formula | None = None
     low: Amount
@@ -62,8 +65,10 @@ class Seek(Model):
             raise ValueError("only a spectrum has lines, and a place for each")
         if (self.width is None) == (self.response is None):
             raise ValueError("says its width, or a response, and not both")
-        if self.response is not None and self.sign not in ("tone", "string"):
-            raise ValueError("only a tone or a string has a response; any other sign has a width")
+        if self.response is not None and self.sign not in ("tone", "string", "current"):
+            raise ValueError("only a tone, a string or a current has a response; any other sign has a width")
+        if self.pivot and self.sign != "tilt":
+            raise ValueError("only a rule has a pivot")
         if self.loops is not None and (self.sign != "string" or self.response is None):
             raise ValueError("loops are those of a string with a response")
         return self

@@ -62,7 +62,8 @@ class Verification(Model):
     ``label``: of its table.
     ``series``: whose rows.
     ``value``, ``standard``: formulas over them.
-    ``within``: how far apart both may be: both least counts together, as a formula of the run.
+    ``within``: how far apart both may be, a formula of the run or of the row.
+    ``limit``: what that is, in words that end a sentence after "more than".
     """
 
     label: Annotated[str, Field(min_length=1, max_length=80)]
@@ -70,6 +71,7 @@ class Verification(Model):
     value: Formula
     standard: Formula
     within: Formula | None = None
+    limit: Annotated[str, Field(min_length=1, max_length=80)] = "both least counts together"
 
 
 class Timer(Model):

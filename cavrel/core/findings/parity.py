@@ -3,11 +3,13 @@
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy import special
 
 from cavrel.core.analysis import Analysis
 from cavrel.core.findings.finding import Finding
 from cavrel.core.quantity.rounding import significant
+from cavrel.core.quantity.units import Unit
 from cavrel.core.quantity.value import amount_text
 from cavrel.core.words import counted
 
@@ -59,7 +61,7 @@ def of_identities(analysis: Analysis) -> list[Finding]:
 
 
 def of_verifications(analysis: Analysis) -> list[Finding]:
-    """A remark on every table compared with a standard of which a row lies beyond what both least counts allow."""
+    """A remark on every table compared with a standard of which a row lies further from it than it may."""
     findings = []
     for verified in analysis.verified:
         keep = analysis.sheet.keep[verified.series]
@@ -72,7 +74,7 @@ def of_verifications(analysis: Analysis) -> list[Finding]:
         worst = amount_text(float(np.abs(verified.differ[beyond]).max()), unit, 2, True)
         say = (
             f"{counted(len(beyond), 'row')} of {int(known.sum())} {'differs' if len(beyond) == 1 else 'differ'} from the standard by more than "
-            f"both least counts together, {amount_text(verified.within, unit, 2, True)}; the largest difference is "
+            f"{body.limit}{_one_limit(verified.within, unit)}; the largest difference is "
             f"{worst}. As it is, it cannot replace the standard."
         )
         at = f"series.{verified.series}"
@@ -80,3 +82,9 @@ def of_verifications(analysis: Analysis) -> list[Finding]:
             Finding(code="verification", level="caution", at=at, title=f"{body.label}: not passed", say=say)
         )
     return findings
+
+
+def _one_limit(within: NDArray[np.float64], unit: Unit) -> str:
+    """The limit as an amount after a comma, where it is the same in every row."""
+    known = within[np.isfinite(within)]
+    return f", {amount_text(float(known[0]), unit, 2, True)}" if len(known) and np.ptp(known) == 0 else ""

@@ -108,7 +108,7 @@ OPEN = {
     "miscount": "one of its timings may be miscounted",
     "stands-apart": "a trial behind it is a possible outlier",
     "parity": "readings contradict each other",
-    "verification": "the comparison with a standard exceeds both least counts",
+    "verification": "the comparison with a standard exceeds its limit",
     "contradicting": "the values in its mean contradict each other",
 }
 """Remarks that are open until a person answers them, and what each means for a result that rests on what it is about."""

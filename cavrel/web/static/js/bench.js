@@ -122,8 +122,8 @@ function seek() {
   const show = () => {
     const at = Number(slider.value);
     const place = Math.round(((at - d.low) / (d.high - d.low)) * ((d.response?.length ?? 1) - 1));
-    const off = d.response ? Math.sqrt(1 / Math.max(d.response[place], 1e-6) - 1) : (at - d.at) / d.width;
-    const words = d.lines ? SIGNS.spectrum(part, at, d) : SIGNS[drawing.dataset.sign](part, off, d.loops?.[place]);
+    const off = d.response ? offOf(drawing.dataset.sign, d.response[place]) : (at - d.at) / d.width;
+    const words = d.lines ? SIGNS.spectrum(part, at, d) : SIGNS[drawing.dataset.sign](part, off, d.loops?.[place], Number(by("bench-range")?.value ?? 1));
     const reads = point(at);
     slider.setAttribute("aria-valuetext", `${reads}; ${words}`);
     by("bench-state").textContent = words;
@@ -131,6 +131,7 @@ function seek() {
     remember(SINCE, stands, at);
   };
   slider.addEventListener("input", show);
+  by("bench-range")?.addEventListener("change", show);
   slider.addEventListener("keydown", (event) => {
     const way = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1 }[event.key];
     if (!way || !event.shiftKey) return; // without Shift the slider itself goes by one step
@@ -147,6 +148,9 @@ function seek() {
   }
   show();
 }
+
+/** What moves a sign, from its response: a current by itself, a resonance by how many widths off it is. */
+const offOf = (sign, response) => (sign === "current" ? -response : Math.sqrt(1 / Math.max(response, 1e-6) - 1));
 
 /** A telescope is turned by its field, too: what is seen goes along with the finger. */
 function turned(drawing, slider, field, show) {

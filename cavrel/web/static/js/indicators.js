@@ -6,17 +6,18 @@ const twoSided = (s) => 1 / (1 + s * s);
 
 /** By kind: move the part of a sign for `s`, how many widths off it is, and say what it shows; of a string, in how many loops. */
 export const SIGNS = {
-  needle(part, s) {
-    const turn = 40 * Math.tanh(s);
+  needle(part, s, _, sensitive = 1) {
+    const turn = 40 * Math.tanh(s * sensitive);
     part.setAttribute("transform", `translate(280 140) rotate(${turn.toFixed(2)})`);
     const marks = Math.round(turn / 4 * 4) / 4;
     return marks === 0 ? "the pointer stays at zero" : `the pointer stands ${Math.abs(marks)} divisions ${marks > 0 ? "right" : "left"} of zero`;
   },
-  current(part, s) {
-    const turn = 40 * Math.tanh(Math.max(-s, 0));
+  current(part, s, _, sensitive = 1) {
+    const turn = Math.min(Math.max(-40 * s * sensitive, -40), 40);
     part.setAttribute("transform", `translate(280 140) rotate(${turn.toFixed(2)})`);
-    const marks = Math.round(turn * 4) / 16;
-    return marks < 0.06 ? "no current is left" : `the current is ${marks} divisions`;
+    const marks = Math.round(Math.abs(turn) * 4) / 16;
+    if (marks < 0.06) return "no current is left";
+    return `the current is ${Math.abs(turn) === 40 ? "beyond the scale" : `${marks} divisions`}${turn < 0 ? ", reversed" : ""}`;
   },
   tilt(part, s) {
     const turn = 11 * Math.tanh(s);
