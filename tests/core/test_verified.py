@@ -1,6 +1,5 @@
 """A meter compared with a standard, row by row."""
 
-import math
 
 import numpy as np
 import pytest
