@@ -354,7 +354,7 @@ def test_a_photocells_current_ends_and_turns_round_only_in_stray_light(
     right = scale[np.argmax(np.array(unfaulted.response) <= 1e-5)]
     assert right - ends == pytest.approx(0.08 if reversed_beyond else 0.0, abs=0.004)
     assert (current[-1] < -0.02) == reversed_beyond
-    # The knee: a tenth of a volt before its end little of the current is left, so that a coarse meter calls it nothing too early.
+    # The knee: a tenth of a volt before its end little of the current is left, so that a coarse meter calls it nothing before it is.
     assert 0.0 < current[np.searchsorted(scale, right - 0.02)] - current[-1] < 0.02
 
 
