@@ -1,6 +1,5 @@
 """A meter compared with a standard, row by row."""
 
-
 import numpy as np
 import pytest
 

@@ -15,7 +15,7 @@ const parts = [];
 const part = (file, begin = "start") => parts.push([import(`./${file}.js`), begin]);
 
 if (run) {
-  for (const file of ["margin", "keys", "room"]) part(file);
+  for (const file of ["margin", "keys", "room", "ahead"]) part(file);
   if (page === "measure") for (const file of ["sheet", "watch", "caller", "bench", "trace", "steadiness", "frames", "remarks"]) part(file);
   if (page.startsWith("fit")) {
     part("stretch", "startStretch");
