@@ -220,6 +220,7 @@ def _ruled(opened: RunView) -> list[dict[str, Any]]:
                     "own": run.headings.get(f"{name}.{column}", Heading()).formula or "",
                     "shown": not hidden(body, run.headings.get(f"{name}.{column}")),
                     "off": body.off,
+                    "sampled": body.source is not None,
                     "label": body.label,
                     "unit": unit.pretty,
                     "role": body.role,

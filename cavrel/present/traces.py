@@ -10,6 +10,7 @@ import numpy as np
 from cavrel.core.analysis import peaks, stretch, trace
 from cavrel.core.analysis.sheet import from_trace
 from cavrel.core.definition.extraction import EXTRACTIONS
+from cavrel.core.definition.headings import Heading
 from cavrel.core.definition.steps import Input
 from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import MOST_ROWS
@@ -83,6 +84,7 @@ def content(opened: RunView, place: str) -> dict[str, Any]:
         "spec": spec,
         "document": document,
         "sample_unit": sample_unit(spec),
+        "heading": opened.state.run.headings.get(spec.key, Heading()).model_dump(exclude_defaults=True),
         **(_shown(spec, slot.row, document, opened.analysis.rules.rounding) if document is not None else {}),
     }
 
@@ -96,10 +98,11 @@ def printed(opened: RunView, key: str, row: int, document: TraceDocument) -> dic
     return {"picture": shown["picture"], "says": f"{stretch_of}, {shown['text'] or shown['reason']}"}
 
 
-def _samples(document: TraceDocument) -> tuple[Any, Any]:
-    """Times ``(n,)`` s and values ``(n,)`` in the unit of the samples, NaN where one is missing."""
+def _samples(spec: Input, document: TraceDocument) -> tuple[Any, Any]:
+    """Times ``(n,)`` s and values ``(n,)`` in the unit of the samples, as the column counts them, NaN where one is missing."""
     times = trace.sample_times(document.rate, document.start, document.times, len(document.values))
-    return times, np.array([math.nan if v is None else v for v in document.values], float)
+    values = np.array([math.nan if v is None else v for v in document.values], float)
+    return times, -values if spec.reversed else values
 
 
 def _shown(
@@ -107,7 +110,7 @@ def _shown(
 ) -> dict[str, Any]:
     """The drawing of a row's trace, and what its stretch gives, or why it gives nothing."""
     unit = units.unit(document.unit)
-    times, values = _samples(document)
+    times, values = _samples(spec, document)
     begin = document.begin if document.begin is not None else float(times[0])
     end = document.end if document.end is not None else float(times[-1])
     text, fitted, reason = "", None, ""
@@ -239,7 +242,7 @@ def all_rows(opened: RunView, key: str) -> list[ProposedRow]:
             rows.append(_proposed_row(opened, spec, place, row, document))
     first = of_slot(opened, Slot(series=series, name=column, row=1, trial=0))
     if len(rows) == 1 and first is not None and spec.extract in PEAKED:
-        many = min(len(_peaks(spec.extract, *_samples(first))), MOST_AT_ONCE)
+        many = min(len(_peaks(spec.extract, *_samples(spec, first))), MOST_AT_ONCE)
         rows += [_proposed_row(opened, spec, f"{key}.{row}", row, first, cut=True) for row in range(2, many + 1)]
     return rows
 
@@ -268,7 +271,7 @@ def _proposed_row(
 
 def _cut(document: TraceDocument, found: Proposed) -> TraceDocument:
     """The samples of a stretch and a little around it, with that stretch chosen."""
-    times, _ = _samples(document)
+    times = trace.sample_times(document.rate, document.start, document.times, len(document.values))
     begin, end = float(found.begin), float(found.end)
     inside = np.flatnonzero((times >= begin - (end - begin) / 4) & (times <= end + (end - begin) / 4))
     low, high = int(inside[0]), int(inside[-1]) + 1

@@ -1,5 +1,6 @@
 """A sensor sends, a page listens: samples drawn as they come, none lost when server and page go away, kept next to their row."""
 
+import re
 import subprocess
 import sys
 
@@ -82,8 +83,10 @@ def test_an_export_is_pasted_over_its_row_and_its_column_chosen(page: Page, serv
     page.locator("#keep-samples").click()
     page.locator("#take-proposed").click()
     expect(page.locator("#stretch-value")).to_contain_text("0.40")
-    page.locator("#turn-over").click()
+    page.locator("#counts-other-way").check()
     expect(page.locator("#stretch-value")).to_contain_text("−0.40")
     trace = page.request.get(f"{server.address}/runs/{run}/traces/force.a.2.json").json()["trace"]
     assert trace["unit"] == "m/s"
-    assert trace["values"][-1] < 0
+    assert trace["values"][-1] > 0, "what the sensor gave stays as it was"
+    page.locator("#counts-other-way").uncheck()
+    expect(page.locator("#stretch-value")).to_contain_text(re.compile(r"= 0\.40"))

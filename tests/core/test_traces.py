@@ -11,13 +11,35 @@ from tests.core.machine import columns, program, run
 RNG = np.random.default_rng(5)
 
 
-def traced(extract: str, column_unit: str, **trace) -> object:
+def traced(extract: str, column_unit: str, reversed_too: bool = False, **trace) -> object:
     column = {"label": "a", "unit": column_unit, "role": "measured", "from": "trace", "extract": extract}
+    column |= {"reversed": True} if reversed_too else {}
     made = program(
         series={"runs": {"label": "Runs", "columns": {"F": {"label": "F", "unit": "N", "role": "set"}, "a": column}}},
         results={"a_mean": {"label": "a", "formula": "mean(runs.a)", "unit": column_unit}},
     )
     return run(made, series={"runs": {"F": ["0.1"]}}, traces={"runs": {"a": [trace]}})
+
+
+@pytest.mark.parametrize(
+    ("extract", "unit", "sign"), [("slope", "m/s^2", -1), ("mean", "m/s", -1), ("area", "m", -1), ("period", "s", 1)]
+)
+def test_a_sensor_that_counts_the_other_way(extract: str, unit: str, sign: int) -> None:
+    """Every value changes its sign and keeps its uncertainty; a time stays, and a peak becomes a dip."""
+    t = np.arange(0, 4, 0.02)
+    v = 0.3 + 0.4 * t + np.sin(2 * np.pi * t) + RNG.normal(0, 0.01, len(t))
+    samples = {"rate": "50 Hz", "values": v.tolist(), "unit": "m/s"}
+    one, other = (traced(extract, unit, way, **samples).values["runs.a"] for way in (False, True))
+    assert other.value[0] == pytest.approx(sign * one.value[0], rel=1e-9)
+    assert other.u[0] == pytest.approx(one.u[0], rel=1e-9)
+    assert one.value[0] > 0
+
+
+def test_a_peak_of_a_reversed_sensor_is_where_its_samples_dip() -> None:
+    t = np.arange(0, 4, 0.02)
+    bell = {"rate": "50 Hz", "values": (-np.exp(-(((t - 1.7) / 0.4) ** 2))).tolist(), "unit": "V"}
+    assert traced("peak", "s", True, **bell).values["runs.a"].value[0] == pytest.approx(1.7, abs=1e-3)
+    assert traced("dip", "s", False, **bell).values["runs.a"].value[0] == pytest.approx(1.7, abs=1e-3)
 
 
 def test_a_slope_from_a_chosen_stretch() -> None:

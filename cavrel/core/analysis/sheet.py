@@ -287,6 +287,7 @@ def from_trace(spec: Input, document: TraceDocument) -> tuple[float, float]:
         raise RunError("", f"the {kind.words} of samples in {samples} is no {within(spec.label)} in {spec.unit.text}")
     times = trace.sample_times(document.rate, document.start, document.times, len(document.values))
     values = np.array([np.nan if v is None else v for v in document.values], float) * unit.factor
+    values = -values if spec.reversed else values
     step = trace.last_digit(document.values) * unit.factor
     found = trace.extract(spec.extract, times, values, document.begin, document.end, step)
     offset = unit.offset if kind.shifts else 0.0

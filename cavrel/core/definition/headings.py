@@ -36,6 +36,7 @@ class Heading(Model):
     ``symbol``: the letter that its head shows; the law keeps its own.
     ``unit``: that it is read or shown in.
     ``hidden``: a computed column that is computed and not shown, None as the definition has it; of a series, the part is left out.
+    ``reversed``: of a column from samples, its sensor counts the other way in this run.
     ``formula``: of a column that the experiment does not have, in the words of its table.
     ``words``: of a series, the words for its rows, each with the condition under which a row has it by rule: ``up, down: m < above(m)``.
     ``at``: of a fit by a tangent, ``fits.name``, where it touches: ``75 s``.
@@ -47,6 +48,7 @@ class Heading(Model):
     symbol: Key | None = None
     unit: UnitText | None = None
     hidden: bool | None = None
+    reversed: bool = False
     formula: Formula | None = None
     words: Annotated[str, Field(max_length=600)] = ""
     lines: Annotated[str, Field(max_length=600)] = ""
@@ -74,7 +76,9 @@ def headed(definition: Definition, headings: Mapping[str, Heading]) -> Definitio
         name, _, column = key.partition(".")
         if name == "fits":
             continue
-        changed: dict[str, str] = {"label": heading.label} if heading.label else {}
+        changed: dict[str, str | bool] = {"label": heading.label} if heading.label else {}
+        if heading.reversed:
+            changed["reversed"] = True
         if heading.unit is not None:
             changed["unit"] = heading.unit
         if column:
@@ -119,9 +123,11 @@ def check(definition: Definition, key: str, heading: Heading) -> None:
         body = definition.series[name].columns[column]
         if heading.hidden and body.column_role.typed:
             raise DefinitionError(place, "only a computed column can be hidden; this one is typed")
+        if heading.reversed and body.source is None:
+            raise DefinitionError(place, "only a column from samples has a sensor that can count the other way")
         _fits(place, body.unit, heading.unit)
     elif name in definition.series:
-        if heading.symbol or heading.unit:
+        if heading.symbol or heading.unit or heading.reversed:
             raise DefinitionError(place, "a column of marks has a label, words and lines, and nothing else")
         if heading.words:
             _check_words(place, heading)
@@ -129,8 +135,9 @@ def check(definition: Definition, key: str, heading: Heading) -> None:
         quantity = definition.quantities[name]
         if heading.unit is not None and quantity.default is not None:
             raise DefinitionError(place, "it has a usual value, which is meant in its own unit")
-        if heading.hidden:
-            raise DefinitionError(place, "only a computed column can be hidden")
+        if heading.hidden or heading.reversed:
+            what = "a computed column can be hidden" if heading.hidden else "a column from samples can be reversed"
+            raise DefinitionError(place, f"only {what}")
         _fits(place, quantity.unit, heading.unit)
     else:
         raise DefinitionError(place, "the experiment has nothing of this name")

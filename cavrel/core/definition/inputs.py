@@ -114,6 +114,7 @@ class Inputs(Formulas):
                 plausible=plausible,
                 timer=self.timers.get(key),
                 extract=body.extract if isinstance(body, Column) else None,
+                reversed=isinstance(body, Column) and body.reversed,
                 whole=body.whole,
                 difference=body.difference,
                 step=self._step(body, unit, place),

@@ -112,8 +112,9 @@ ROLES = {
 class Column(_Read):
     """A column of a series: set, measured or derived. ``from = "trace"``: each row's reading is extracted from a chosen stretch of
     samples: its slope, mean, level (median), period of swing, the time of its peak or dip, or the area between it and zero. ``off``: a derived
-    column is not shown until a run asks for it. ``step``: by what a set column can be set, counted from the first setting that is suggested,
-    such as ``10[g]`` for slotted masses. ``listed``: there are no other settings than those suggested, as of coils, lamps and spectral lines."""
+    column is not shown until a run asks for it. ``reversed``: its sensor counts the other way, so that all samples of it change their sign.
+    ``step``: by what a set column can be set, counted from the first setting that is suggested, such as ``10[g]`` for slotted masses.
+    ``listed``: there are no other settings than those suggested, as of coils, lamps and spectral lines."""
 
     role: Literal["set", "measured", "derived"]
     source: Annotated[Literal["trace"] | None, Field(alias="from")] = None
@@ -121,6 +122,7 @@ class Column(_Read):
     step: Formula | None = None
     listed: bool = False
     off: bool = False
+    reversed: bool = False
 
     @property
     def column_role(self) -> Role:
@@ -135,6 +137,8 @@ class Column(_Read):
             raise ValueError(f"a measured column from a trace says what to extract: one of {', '.join(EXTRACTIONS)}")
         if not self.column_role.typed and (self.instrument or self.repeats > 1):
             raise ValueError("a derived column is computed: it has no instrument and no repeats")
+        if self.reversed and self.source is None:
+            raise ValueError("only a column from a trace has a sensor that can count the other way")
         if self.off and self.column_role.typed:
             raise ValueError("only a derived column can be switched off")
         if not self.column_role.chosen and (self.step or self.listed):

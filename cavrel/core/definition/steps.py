@@ -36,6 +36,7 @@ class Input:
     ``plausible``: its plausible range, compiled.
     ``timer``: that fills it.
     ``extract``: what is taken from a row's samples.
+    ``reversed``: their sign is changed first, for their sensor counts the other way.
     ``whole``: a number of things.
     ``difference``: lies between two readings of a scale.
     ``step``: by what it can be set, compiled; None where nothing is said.
@@ -57,6 +58,7 @@ class Input:
     plausible: Compiled | None
     timer: Timer | None
     extract: str | None = None
+    reversed: bool = False
     unread: str | None = None
     from_result: str | None = None
     whole: bool = False

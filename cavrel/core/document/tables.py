@@ -54,7 +54,8 @@ def tables(analysis: Analysis) -> list[Table]:
 def _traces(analysis: Analysis) -> Iterator[Table]:
     for series, columns in analysis.run.traces.items():
         for column, cells in columns.items():
-            label = analysis.program.definition.series[series].columns[column].label
+            body = analysis.program.definition.series[series].columns[column]
+            label, as_it_came = body.label, ", with the sensor's own sign, which the column changes" * body.reversed
             for row, cell in enumerate(cells, 1):
                 for trial, trace in enumerate(traces_of(cell), 1):
                     if trace is None or not trace.values:
@@ -68,7 +69,7 @@ def _traces(analysis: Analysis) -> Iterator[Table]:
                         title=f"Samples of {label}, row {row}" + (f", trial {trial}" if trial > 1 else ""),
                         columns=(
                             Column(name="time", unit="s", title="Time", text=False),
-                            Column(name="value", unit=trace.unit, title=f"Sample for {label}", text=False),
+                            Column(name="value", unit=trace.unit, title=f"Sample for {label}{as_it_came}", text=False),
                         ),
                         rows=tuple(zip((float(t) for t in times), trace.values)),
                     )

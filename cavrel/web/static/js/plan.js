@@ -104,6 +104,8 @@ function heading(name, key) {
     const what = field.dataset.slot.split("#")[1];
     if (what === "hidden") {
       if (field.checked === Boolean(field.dataset.off)) body.hidden = !field.checked;
+    } else if (what === "reversed") {
+      if (field.checked) body.reversed = true;
     } else if (field.value.trim()) body[what] = field.value.trim();
   }
   keep("heading", `heading:${name}`, body, key);

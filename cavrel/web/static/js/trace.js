@@ -120,12 +120,10 @@ function keepSamples() {
   by("samples").open = false;
 }
 
-async function turnOver() {
-  try {
-    const answer = await fetch(`${url(".json")}`, { headers: { Accept: "application/json" } });
-    const { begin, end, ...trace } = (await answer.json()).trace;
-    keep("trace", `trace:${place}`, { ...trace, values: trace.values.map((v) => (v === null ? null : -v)) });
-  } catch { by("stretch-value").textContent = "The server does not answer; nothing was turned."; }
+/** What the column's heading says stays, and whether its sensor counts the other way is said with it. */
+function countOtherWay({ checked, dataset }) {
+  const { reversed, ...heading } = JSON.parse(dataset.heading);
+  keep("heading", `heading:${dataset.key}`, checked ? { ...heading, reversed: true } : heading);
 }
 
 function startPutting() {
@@ -134,6 +132,7 @@ function startPutting() {
   });
   document.addEventListener("change", (event) => {
     if (event.target.id === "samples-file" && event.target.files[0]) return fromFile(event.target.files[0]);
+    if (event.target.id === "counts-other-way") return countOtherWay(event.target);
     const name = event.target.dataset?.choice;
     if (!name) return;
     choice[name] = name === "sign" ? (event.target.checked ? -1 : 1) : ["rate", "unit"].includes(name) ? event.target.value : Number(event.target.value);
@@ -144,7 +143,6 @@ function startPutting() {
     const { id, dataset } = event.target;
     if (id === "keep-samples") keepSamples();
     else if (id === "take-proposed") choose(Number(dataset.begin), Number(dataset.end));
-    else if (id === "turn-over") turnOver();
   });
   document.addEventListener("dragover", (event) => { if (place && event.dataTransfer?.types.includes("Files")) event.preventDefault(); });
   document.addEventListener("drop", (event) => {
@@ -178,7 +176,7 @@ function startBeside() {
   });
   document.addEventListener("cavrel:saved", (event) => {
     const changed = [...Object.keys(event.detail.entries), ...Object.keys(event.detail.others)];
-    if (place && changed.some((slot) => [`trace:${place}`, `stretch:${place}`].includes(slot) || slot.startsWith(`${place}.`))) show(place, changed.includes(`trace:${place}`));
+    if (place && changed.some((slot) => [`trace:${place}`, `stretch:${place}`, `heading:${place.split(".").slice(0, 2).join(".")}`].includes(slot) || slot.startsWith(`${place}.`))) show(place, changed.includes(`trace:${place}`));
   });
 }
 
