@@ -191,7 +191,8 @@ def content(opened: RunView) -> dict[str, Any]:
         "law": law,
         "apparatus": list(definition.apparatus),
         "instruments": [
-            [g["label"], g["least_count"] or "", g["says"] or "", g["reads"] or ""] for g in gauges.instruments(opened)
+            [g["label"], g["least_count"] or "", "; ".join(filter(None, (g["says"], g["source"]))), g["reads"] or ""]
+            for g in gauges.instruments(opened)
         ],
         "cautions": [[c.say, f"caution.{i}" in done] for i, c in enumerate(definition.cautions)],
         "drawing": pictures.drawing(definition.id, opened.state.run.options) or "",

@@ -230,3 +230,11 @@ def test_a_sentence_names_what_a_result_is_compared_with(kind: str, measured: bo
     sentence = fields.of_result(held, "g", "agrees")
     assert said in sentence
     assert ("not agree" in sentence) == (kind == "disagrees")
+
+
+def test_an_instruments_figures_say_where_they_come_from(client: FlaskClient) -> None:
+    page = client.get("/runs/1/report").get_data(as_text=True)
+    table = page[page.index("specification") :].partition("</table>")[0]
+    assert table.count("<tr>") >= 2
+    assert "reaction 0.1 s, calibration 0.002 %; common practice" in table  # the shared list's own
+    assert "; positioning as stated for the run" in table  # what the run says otherwise
