@@ -8,6 +8,7 @@ from cavrel import catalogue
 from cavrel.core.bench import Bench
 from cavrel.core.bench.shown import Shown
 from cavrel.core.definition.simulation import Seek, Simulate
+from cavrel.core.errors import CavrelError
 from cavrel.core.logbook import run as runs
 from cavrel.core.logbook.slots import Slot
 
@@ -138,3 +139,32 @@ def test_a_counter_counts_for_as_long_as_it_is_left_on(seconds: str, share: floa
     many = [Bench(of, runs.load(document), seed).shown(slot).value for seed in range(200)]
     assert np.mean(many) == pytest.approx(9 * share, abs=4 * np.sqrt(9 * share / 200))
     assert Bench(of, runs.load(document), 1).shown(slot).counts == float(seconds)
+
+
+def test_a_quantity_is_found_in_the_field_as_well() -> None:
+    """What is true by the simulation's truths alone, and read by no formula of its own."""
+    document = catalogue.experiments()["prism"].document()
+    own = {"sign": "spectrum", "place": "beta + order*alpha_0", "low": "100[°]", "high": "260[°]"}
+    document["simulate"]["seek"]["alpha_l"] = own
+    of = catalogue.program_of(catalogue.resolve(document))
+    slot = Slot.read("quantities.alpha_l.1")
+    assert slot is not None
+    seen = Bench(of, runs.load({"format": "cavrel-run/1", "experiment": "prism"}), 3).shown(slot)
+    left = [line.at for line in seen.found.lines if line.order == -1]
+    assert left == pytest.approx([seen.value] * len(left), abs=1e-9)
+    assert len(left) == 9
+
+
+@pytest.mark.parametrize("wave", ["0[nm]", "-500[nm]", "1e300[m]", "1[nm]/0"])
+def test_a_lamp_of_no_light_shows_nothing_and_breaks_nothing(wave: str) -> None:
+    document = catalogue.experiments()["prism"].document()
+    document["simulate"]["lamp"] = [{"wave": wave}, {"wave": "546[nm]"}]
+    try:
+        of = catalogue.program_of(catalogue.resolve(document))
+    except CavrelError:
+        return
+    run = {"format": "cavrel-run/1", "experiment": "prism", "series": {"lines": {"lam": ["546"]}}}
+    slot = Slot.read("lines.theta_r.1.1")
+    assert slot is not None
+    seen = Bench(of, runs.load(run), 3).shown(slot)
+    assert {round(line.wave * 1e9) for line in seen.found.lines} == {546}

@@ -354,7 +354,12 @@ class Bench:
     def _unspoilt(self, spec: Input, otherwise: float) -> float:
         """What would truly be read without a fault, SI; ``otherwise`` where that is no number."""
         own = self.apparatus
-        value = float(np.ravel(own.value(own.plan.read[spec.key], spec.series, f"simulate.read.{spec.key}"))[0])
+        if spec.key in own.plan.read:
+            value = float(np.ravel(own.value(own.plan.read[spec.key], spec.series, f"simulate.read.{spec.key}"))[0])
+        else:
+            value = (
+                float(np.ravel(own.true[spec.name])[0]) if spec.series is None and spec.name in own.true else math.nan
+            )
         return value if math.isfinite(value) else otherwise
 
     def _recording(self, record: Record, spec: Input, draw: np.random.Generator) -> Recording:
