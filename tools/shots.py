@@ -78,11 +78,11 @@ def null(page: Page) -> None:
     page.wait_for_timeout(300)
 
 
-def circle(page: Page) -> None:
-    """The circle of a spectrometer with its vernier."""
-    page.locator("#option-light").select_option("sodium")
-    page.wait_for_timeout(900)
-    on_screen(page, "Lantern", {"orders.j.1.1": "1"}, "orders.theta_l.1.1")
+def telescope(page: Page) -> None:
+    """Lines of hydrogen in the field of a telescope, and its circle with the vernier."""
+    on_screen(page, "Lantern", {"lines.n.1.1": "5"}, "lines.theta_l.1.1")
+    page.locator("#bench-move").fill("165.3")
+    page.wait_for_timeout(300)
 
 
 def marked(page: Page) -> None:
@@ -114,7 +114,7 @@ VIEWS = [
     ("measure-rule", "/runs/5/measure", "light", None),
     ("samples", "/runs/9/measure", "light", samples),
     ("bench-null", "/experiments/metre-bridge", "light", null),
-    ("bench-vernier", "/experiments/grating", "dark-room", circle),
+    ("bench-telescope", "/experiments/hydrogen-lines", "light", telescope),
     ("measure-dark-room", "/runs/3/measure", "dark-room", timing),
     ("fit", "/runs/1/fit?fit=line&draw=triangle", "dark", None),
     ("result", "/runs/1/result", "light", None),
