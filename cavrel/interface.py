@@ -78,7 +78,7 @@ def fit(
 
     ``x``, ``y``: ``(n,)``.
     ``u``, ``u_x``: standard uncertainties of y and x, ``(n,)`` or one for all; none by default.
-    ``model``: such as ``line``, ``proportional``, ``power``, ``exponential``, ``rise``, ``damped``, ``parabola``, ``mean``.
+    ``model``: such as ``line``, ``proportional``, ``power``, ``exponential``, ``rise``, ``damped``, ``drifting``, ``parabola``, ``mean``.
     Where both are given a straight line follows York. Scatter beyond the error bars widens the uncertainties, as the house rule "larger" has it.
     Raises ValueError for arrays that do not match or are not finite, and where no curve can be fitted; CavrelError for an unknown model.
     """

@@ -40,6 +40,18 @@ CURVES = {
         (4.0 * np.exp(100 / 15), 15.0, 8.0, 0.4, 10.0),
         np.linspace(100, 124, 25),
     ),
+    "drifting": (
+        lambda x, A, t, T, p, c, r: A * np.exp(-x / t) * np.cos(2 * np.pi * x / T + p) + c + r * x,
+        ("A", "tau", "T", "phi", "c", "r"),
+        (4.0, 15.0, 8.0, 0.4, 10.0, 0.11),
+        np.linspace(0, 24, 25),
+    ),
+    "drifting@100": (
+        lambda x, A, t, T, p, c, r: A * np.exp(-x / t) * np.cos(2 * np.pi * x / T + p) + c + r * x,
+        ("A", "tau", "T", "phi", "c", "r"),
+        (4.0 * np.exp(100 / 15), 15.0, 8.0, 0.4, 10.0, -0.11),
+        np.linspace(100, 124, 25),
+    ),
     "parabola": (lambda x, a, b, c: a * x**2 + b * x + c, ("a", "b", "c"), (1.0, -2.0, 3.0), np.linspace(0, 4, 9)),
 }
 PAIRS = [(m, i, j) for m, (_, names, _, _) in CURVES.items() for i, j in itertools.combinations(range(len(names)), 2)]

@@ -29,6 +29,12 @@ RNG = np.random.default_rng(5)
             (4.0, 15.0, 8.0, 0.4, 10.0),
             np.linspace(0, 24, 25),
         ),
+        (
+            "drifting",
+            lambda x, A, tau, T, phi, c, r: A * np.exp(-x / tau) * np.cos(2 * np.pi * x / T + phi) + c + r * x,
+            (4.0, 15.0, 8.0, 0.4, 10.0, -0.3),
+            np.linspace(0, 24, 25),
+        ),
         ("parabola", lambda x, a, b, c: a * x**2 + b * x + c, (1.0, -2.0, 3.0), np.linspace(0, 4, 9)),
         ("proportional", lambda x, slope: slope * x, (2.5,), np.linspace(1, 5, 6)),
     ],

@@ -267,7 +267,7 @@ class _Notebook:
 def _curve(fit: FitAnalysis) -> tuple[str, tuple[str, str]] | None:
     """What the notebook calls a fit's curve, and its recipe; None where its parameters are taken over as they were found."""
     shape: Model | None = fit.shape
-    if shape is None or (fit.unbounded and shape.key == "damped"):
+    if shape is None or (fit.unbounded and shape.key in ("damped", "drifting")):
         return None  # nothing fades within its uncertainty: the time it takes has a lower end only
     if isinstance(shape, Line) and fit.parameter_sensitivity.shape[0] == 1:
         shape = Proportional()

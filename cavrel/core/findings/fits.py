@@ -9,6 +9,7 @@ from scipy import special
 from cavrel.core.analysis import Analysis
 from cavrel.core.analysis.fitted import FitAnalysis
 from cavrel.core.analysis.segments import straight_end
+from cavrel.core.findings.drift import of_swing
 from cavrel.core.findings.finding import Finding
 from cavrel.core.findings.meaning import LineMeaning
 from cavrel.core.findings.off_line import odd_points, two_sided
@@ -103,6 +104,7 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
                 say="Neighbouring points deviate to the same side. Something drifted, or the curve has the wrong shape.",
             )
         )
+    findings += of_swing(fit, at)
     findings += _intercept(analysis, fit, meaning, at)
     findings += _undivided(analysis, fit, at)
     if any(f.code in ("curved", "scatter", "runs", "off-line") for f in findings) and "intercept" in fit.parameters:

@@ -3,6 +3,7 @@
 from cavrel.core.fit.models.base import MODELS, Linear, Model, Straight, offered
 from cavrel.core.fit.models.curved import Exponential, Power, Rise
 from cavrel.core.fit.models.damped import Damped
+from cavrel.core.fit.models.drifting import Drifting
 from cavrel.core.fit.models.linear import Line, Mean, Parabola, Proportional, Tangent
 
 
@@ -15,6 +16,7 @@ def built_in(name: str, offset: bool = True) -> Model:
 __all__ = [
     "MODELS",
     "Damped",
+    "Drifting",
     "Exponential",
     "Line",
     "Linear",

@@ -25,7 +25,7 @@ class Damped(Curved):
         "[p[0] * um.exp(p[1] * o), 1 / p[1], p[2], turned(p[3] - 2 * np.pi * o / p[2]), p[4]]",
     )
     heights = ("c",)
-    names = ("A", "tau", "T", "phi", "c")
+    names: tuple[str, ...] = ("A", "tau", "T", "phi", "c")
 
     def units(self, x: Dimension, y: Dimension) -> Mapping[str, Dimension]:
         return {"A": y, "tau": x, "T": x, "phi": PLAIN, "c": y}
