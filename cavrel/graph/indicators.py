@@ -1,9 +1,13 @@
 """Signs by which a reading is found, and what swings while laps are counted: drawings with one part that a script moves."""
 
+import math
+
 from cavrel.graph import svg
 
 WIDTH, HEIGHT = 560.0, 150.0
 _X = WIDTH / 2
+FIELD = 3.0
+"""Degrees that a telescope shows across its drawing."""
 
 
 def sign(kind: str, title: str) -> str:
@@ -56,8 +60,12 @@ def _light() -> list[str]:
 
 
 def _spectrum() -> list[str]:
-    """The field of a telescope, three degrees wide: cross hairs, and a mark every ten minutes of arc."""
-    marks = "".join(f"M{_X + i * WIDTH / 18:.2f} {HEIGHT:.0f}v{-12 if i % 3 == 0 else -6}" for i in range(-8, 9))
+    """The field of a telescope: cross hairs, and a mark every ten minutes of arc, a longer one every half degree."""
+    sixths = math.ceil(3 * FIELD) - 1
+    marks = "".join(
+        f"M{_X + i * WIDTH / (6 * FIELD):.2f} {HEIGHT:.0f}v{-12 if i % 3 == 0 else -6}"
+        for i in range(-sixths, sixths + 1)
+    )
     return [
         svg.tag("rect", x=0.0, y=0.0, width=WIDTH, height=HEIGHT, rx=75.0, class_="field"),
         svg.tag("g", class_="sign-moves"),

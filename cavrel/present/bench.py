@@ -198,7 +198,7 @@ def _seek(shown: Shown, found: Found) -> dict[str, Any]:
         return {
             "lines": _lines(shown, found),
             "slit": math.radians(SLIT / 60) / unit.factor,
-            "field": math.radians(FIELD) / unit.factor,
+            "field": math.radians(indicators.FIELD) / unit.factor,
             "minute": math.radians(1 / 60) / unit.factor,
             "stays": gauge.name if gauge else "telescope",
             "low": low,
@@ -221,8 +221,6 @@ def _seek(shown: Shown, found: Found) -> dict[str, Any]:
     }
 
 
-FIELD = 3.0
-"""Width of what a telescope shows, degrees."""
 SLIT = 2.0
 """Width of the slit's image, minutes of arc."""
 

@@ -198,10 +198,8 @@ def _pills(opened: RunView) -> list[tuple[str, str]]:
     found = []
     for name, body in opened.definition.fits.items():
         table = opened.definition.series[body.series].short if axes[name] in shared and len(tables) > 1 else ""
-        words = ", ".join(body.marked) or ("all rows" if table or axes[name] in shared else "")
-        words = (
-            words if len([b for b in opened.definition.fits.values() if b.series == body.series and b.marked]) else ""
-        )
+        by_word = any(other.marked for other in opened.definition.fits.values() if other.series == body.series)
+        words = ", ".join(body.marked) or ("all rows" if table or axes[name] in shared else "") if by_word else ""
         found.append((name, ": ".join(s for s in (table, words) if s) or axes[name]))
     return found
 

@@ -228,15 +228,7 @@ def _check_columns(before: Loaded, chosen: Mapping[str, str], entry: NewEntry) -
     try:
         catalogue.program_of(before.definition, None, chosen, None, own)
     except CavrelError as fault:
-        place = (
-            "on"
-            if entry.kind == "without"
-            else "words"
-            if entry.body.get("words")
-            else "at"
-            if entry.body.get("at")
-            else "formula"
-        )
+        place = "on" if entry.kind == "without" else next((k for k in ("words", "at") if entry.body.get(k)), "formula")
         raise EntryError(f"body.{place}", fault.what) from fault
 
 

@@ -5,7 +5,7 @@ drawn for its place and for how often it was taken there, so that looking again 
 """
 
 import math
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -126,9 +126,8 @@ class Bench:
         true = self._true(spec, slot)
         seek = plan.seek.get(spec.key)
         if seek is not None and seek.place is not None and not math.isfinite(true):
-            true = self._amount(
-                seek.low, f"simulate.seek.{spec.key}.low"
-            )  # a line that is nowhere: the others are there all the same
+            # A line that is nowhere: all the others are there.
+            true = self._amount(seek.low, f"simulate.seek.{spec.key}.low")
         spoilt = self._spoilt(spec, slot, take)
         true = true if spoilt is None else spoilt
         if not (math.isfinite(true) and abs(true) < 1e15):
@@ -215,17 +214,21 @@ class Bench:
         return (typed - errors.offset + errors.share * zero) / (1 + errors.share) + placed
 
     def _true(self, spec: Input, slot: Slot) -> float:
-        own, place = self.apparatus, f"simulate.read.{spec.key}"
-        if spec.key in own.reads:
-            value = float(np.ravel(own.value(own.reads[spec.key], spec.series, place))[0])
-        elif spec.series is None and spec.name in own.true:
-            value = float(np.ravel(own.true[spec.name])[0])
-        else:
-            raise DefinitionError(place, "is missing: the simulation does not know what this shows")
+        own = self.apparatus
+        value = self._by(own.reads, spec)
         if spec.key in own.plan.vary:
             size = own.spread(own.plan.vary[spec.key], f"simulate.vary.{spec.key}")
             value += float(of_its_own(self.seed, "vary", spec.key, slot.row).normal(0.0, size))
         return value
+
+    def _by(self, reads: Mapping[str, str], spec: Input) -> float:
+        """What is truly there by these formulas, else by the truths themselves, SI; NaN where it comes to no number."""
+        own, place = self.apparatus, f"simulate.read.{spec.key}"
+        if spec.key in reads:
+            return float(np.ravel(own.value(reads[spec.key], spec.series, place))[0])
+        if spec.series is None and spec.name in own.true:
+            return float(np.ravel(own.true[spec.name])[0])
+        raise DefinitionError(place, "is missing: the simulation does not know what this shows")
 
     def _spoilt(self, spec: Input, slot: Slot, take: int) -> float | None:
         """The value under a fault that spoils one row, whatever is repeated there, or one reading, until it is taken again; None elsewhere."""
@@ -306,16 +309,20 @@ class Bench:
         if width is not None:
             return Found(sign=seek.sign, width=-width if seek.pivot else width, low=low, high=high)
         own = self.apparatus
+        unspoilt = self._by(own.plan.read, spec)
+        unspoilt = unspoilt if math.isfinite(unspoilt) else true
         share = own.errors[spec.gauge.name].share if spec.gauge is not None and not spec.exact else 0.0
         if seek.place is not None:
-            return Found(sign=seek.sign, low=low, high=high, lines=self._lines(seek, spec, value, share))
+            # Faults, and how far this reading is off, shift what the scale shows of every line alike.
+            return Found(
+                sign=seek.sign,
+                low=low,
+                high=high,
+                lines=self._lines(seek, spec, value - unspoilt * (1 + share), 1 + share),
+            )
         # Where the scale shows x, the apparatus is truly here: the scale's own errors move all places alike.
         at = true + (np.linspace(low, high, _PLACES) - value) / (1 + share)
-        own.true |= {
-            "at": at[None, :],
-            "found": np.array([[true]]),
-            "unspoilt": np.array([[self._unspoilt(spec, true)]]),
-        }
+        own.true |= {"at": at[None, :], "found": np.array([[true]]), "unspoilt": np.array([[unspoilt]])}
 
         def there(formula: str, field: str) -> Array:
             values: Array = np.broadcast_to(own.value(formula, spec.series, f"{place}.{field}"), (1, _PLACES))[0]
@@ -333,34 +340,18 @@ class Bench:
             loops=tuple(int(v) for v in loops),
         )
 
-    def _lines(self, seek: Seek, spec: Input, value: float, share: float) -> tuple[Line, ...]:
-        """All that the telescope could be pointed at. ``value``: of the scale where the line that the row asks for stands."""
-        own, place = self.apparatus, f"simulate.seek.{spec.key}"
-        # Faults, and how far this reading is off, shift what the scale shows of every line alike.
-        asked = self._unspoilt(spec, value)
-        seen = []
+    def _lines(self, seek: Seek, spec: Input, offset: float, scale: float) -> tuple[Line, ...]:
+        """All that the telescope could be pointed at; what truly stands at an angle, its scale shows ``scale`` times as large, and ``offset``."""
+        own, place, seen = self.apparatus, f"simulate.seek.{spec.key}.place", list[Line]()
         for line in own.plan.lamp:
             wave = self._amount(line.wave, "simulate.lamp")
             for order in range(-seek.orders, seek.orders + 1):
                 own.true |= {"wave": np.array([[wave]]), "order": np.array([[float(order)]])}
-                at = float(np.ravel(own.value(seek.place or "", spec.series, f"{place}.place"))[0])
+                at = float(np.ravel(own.value(seek.place or "", spec.series, place))[0])
                 bright = line.bright * _visible(wave) / max(abs(order), 0.5)
                 if math.isfinite(at) and bright > _FAINTEST:
-                    seen.append(
-                        Line(at=value + (at - asked) * (1 + share), wave=wave, bright=min(bright, 1.0), order=order)
-                    )
+                    seen.append(Line(at=offset + scale * at, wave=wave, bright=min(bright, 1.0), order=order))
         return tuple(sorted(seen, key=lambda line: line.at))
-
-    def _unspoilt(self, spec: Input, otherwise: float) -> float:
-        """What would truly be read without a fault, SI; ``otherwise`` where that is no number."""
-        own = self.apparatus
-        if spec.key in own.plan.read:
-            value = float(np.ravel(own.value(own.plan.read[spec.key], spec.series, f"simulate.read.{spec.key}"))[0])
-        else:
-            value = (
-                float(np.ravel(own.true[spec.name])[0]) if spec.series is None and spec.name in own.true else math.nan
-            )
-        return value if math.isfinite(value) else otherwise
 
     def _recording(self, record: Record, spec: Input, draw: np.random.Generator) -> Recording:
         place = f"simulate.record.{spec.key}"

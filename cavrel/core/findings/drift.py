@@ -1,7 +1,5 @@
 """A rest point that drifts while a swing about it dies away."""
 
-import math
-
 import numpy as np
 from numpy.typing import NDArray
 from scipy import special
@@ -18,8 +16,10 @@ _FEWEST = 4
 
 
 def of_swing(fit: FitAnalysis, at: str) -> list[Finding]:
-    """A remark where an even drift of the level of a damped oscillation would take up what scatter chance does not: a score test of one more
-    parameter, F with one and the remaining degrees of freedom (Seber and Wild 1989, Nonlinear Regression, 5.9)."""
+    """A remark where an even drift of the level of a damped oscillation explains what chance does not.
+
+    The score test of one more parameter (Rao 1948, Proc. Camb. Phil. Soc. 44, 50), as F with one and the remaining degrees of freedom.
+    """
     if fit.shape is None or fit.shape.key != "damped":
         return []
     x, y, root = fit.x[fit.rows], fit.y[fit.rows], np.sqrt(fit.weights)
@@ -30,17 +30,14 @@ def of_swing(fit: FitAnalysis, at: str) -> list[Finding]:
     size, dof = float(drift @ drift), len(x) - len(fit.theta) - 1
     if dof < _FEWEST or not size > 0:
         return []
-    rate = float(drift @ left) / size
+    rate, whole = float(drift @ left) / size, float(left @ left)
     gained = rate**2 * size
-    rest = float(left @ left) - gained
+    rest = whole - gained
     if not rest > 0 or float(special.fdtrc(1, dof, gained / (rest / dof))) > _CHANCE:
         return []
-    moved = rate * float(np.ptp(x))
-    unit = fit.parameters["c"].unit.difference
+    moved = amount_text(rate * float(np.ptp(x)), fit.parameters["c"].unit.difference, 2, True)
     say = (
-        f"A level that moves evenly, by about {amount_text(moved, unit, 2, True)} from the first reading to the last, would take up most of the "
-        "scatter. Look for what warms or settles; where the experiment offers a drifting rest point, choose it in Plan."
+        f"A level that moves evenly, by about {moved} from the first reading to the last, would take up {100 * gained / whole:.0f} % of χ². "
+        "Look for what warms or settles; where the experiment offers a drifting rest point, choose it in Plan."
     )
-    return [Finding(code="drift", level="note", at=at, title="The rest point seems to drift", say=say)] * math.isfinite(
-        moved
-    )
+    return [Finding(code="drift", level="note", at=at, title="The rest point seems to drift", say=say)]

@@ -94,7 +94,8 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
                 "Are the uncertainties stated too large, or the readings smoothed?",
             )
         )
-    if found.runs_p is not None and found.runs_p < _BENT and not any(f.code == "curved" for f in findings):
+    findings += of_swing(fit, at)
+    if found.runs_p is not None and found.runs_p < _BENT and not any(f.code in ("curved", "drift") for f in findings):
         findings.append(
             Finding(
                 code="runs",
@@ -104,7 +105,6 @@ def of_fit(analysis: Analysis, fit: FitAnalysis, meaning: LineMeaning | None) ->
                 say="Neighbouring points deviate to the same side. Something drifted, or the curve has the wrong shape.",
             )
         )
-    findings += of_swing(fit, at)
     findings += _intercept(analysis, fit, meaning, at)
     findings += _undivided(analysis, fit, at)
     if any(f.code in ("curved", "scatter", "runs", "off-line") for f in findings) and "intercept" in fit.parameters:
