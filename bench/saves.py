@@ -66,7 +66,7 @@ def with_papers(here: Served) -> list[Row]:
     """Forty benches that save once a second while twenty PDFs and an archive of the course are made."""
     bare = [took for (took,) in _together([Client(here.bare) for _ in range(BENCHES)], lambda c, i: (c.bare(),), 30)]
     runs = [pendulum_run(here, f"Written up {n}") for n in range(20)]
-    clients = [Client(here.ours, pendulum_run(here, f"Beside {n}")) for n in range(BENCHES)]
+    clients = [Client(here.ours, pendulum_run(here, f"Saving {n}")) for n in range(BENCHES)]
     with transaction(here.pool) as connection:
         work.ask(connection, here.course, "package", {}, len(runs) + BENCHES, "", uuid4())
     watch, made = Watch(str(here.pool.conninfo)), []

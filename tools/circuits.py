@@ -105,10 +105,10 @@ CIRCUITS: dict[str, tuple[str, Callable[[schemdraw.Drawing], None]]] = {
         lambda d: _bridge(d, "X", "K"),
     ),
     "galvanometer-conversion.meter-ammeter": (
-        "Galvanometer with its shunt beside it, in one ring with the standard ammeter",
+        "Galvanometer with its shunt next to it, in one ring with the standard ammeter",
         _shunted,
     ),
-    "galvanometer-conversion": ("Galvanometer with its series resistance, beside it the standard meter", _converted),
+    "galvanometer-conversion": ("Galvanometer with its series resistance, next to it the standard meter", _converted),
     "current-balance": ("Supply, current limit and ammeter in a ring with the wire between the poles", _wire),
     "coil-inductance": ("Coil and inductance meter in one ring", _coil),
     "led-threshold": ("Diode with its resistor, the voltmeter across the diode alone", _diode),

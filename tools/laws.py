@@ -8,7 +8,7 @@ from cavrel.catalogue import algebra
 
 def main() -> None:
     """Writes ``cavrel/catalogue/laws.json``."""
-    answers = {key: algebra.worked_out(text) for key, text in sorted(catalogue.laws().items())}
+    answers = {key: algebra.answered(text) for key, text in sorted(catalogue.laws().items())}
     algebra.SHIPPED.write_text(
         json.dumps(answers, indent=0, sort_keys=True, ensure_ascii=False) + "\n", encoding="utf-8"
     )

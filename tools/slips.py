@@ -15,7 +15,7 @@ from cavrel import catalogue
 from cavrel.catalogue.programs import alternatives
 from cavrel.core.analysis import Analysis
 from cavrel.core.slips import Place, find
-from cavrel.core.slips.whole import worked_out
+from cavrel.core.slips.whole import reanalysed
 from tools.world import CLEAN, KINDS, PEN, PHYSICAL, SMOOTH, Planted, draw_sheet
 
 
@@ -86,7 +86,7 @@ def _one(job: tuple[str, str, int]) -> Outcome | None:
     said = found.suspects[0] if found.suspects else None
     harm = False
     if said is not None and (said.writes or said.proposal or said.chooses):
-        other = worked_out(sheet.spoilt, said.hypothesis)
+        other = reanalysed(sheet.spoilt, said.hypothesis)
         harm = other is not None and any(_harmed(sheet, other, r) for r in sheet.truth)
     return Outcome(
         name=name,

@@ -11,11 +11,11 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
 INSTEAD = {
-    r"\bnoughts?\b": "zero",
-    r"\bforet(?:old|ells?)\b": "predicted, predict",
+    r"(?i)(?<![a-z])noughts?(?![a-z])": "zero",
+    r"(?<![a-z])foret(?:old|ells?)(?![a-z])": "predicted, predict",
     r"\bfores(?:aw|ees)\b": "predicted, predicts",
     r"\bput away\b": "archived",
-    r"\bwork(?:ed|ing|s)? out\b": "compute",
+    r"(?<![a-z])work(?:ed|ing|s)?[ _]out(?![a-z])": "compute",
     r"\btak(?:e|en|es|ing) along\b": "export",
     r"\b(?:brings?|brought|bringing) in\b": "import",
     r"(?<!run:)(?<!cavrel-)\b[Cc]upboards?\b(?!\.json)(?!\")": "laboratory",
@@ -38,7 +38,7 @@ INSTEAD = {
     r"\b(?:in_force|work_out|freedom_behind)\b": "effective, compute, variance_dof",
 }
 BESIDE = re.compile(r"\bbeside\b(?!\"|')")
-"""Fine where a thing lies next to another at a bench, not where two numbers are compared: looked for in code and pages, not in the catalogue."""
+"""Where a thing lies next to another, and where two numbers are compared; in forms of report it is a key of what is stored."""
 LEFT_OUT = (
     "tools/circuits.py",
     "migrations/",
@@ -68,7 +68,7 @@ def main() -> int:
             continue
         for number, line in enumerate(path.read_text(encoding="utf-8", errors="replace").splitlines(), 1):
             hits = [(m.group(), instead) for pattern, instead in patterns for m in pattern.finditer(line)]
-            if path.suffix in (".py", ".js", ".html") and "def test_" not in line and "templates/report" not in name:
+            if path.suffix in (".py", ".js", ".html", ".toml", ".css") and "templates/report" not in name:
                 hits += [(m.group(), "next to, compared with") for m in BESIDE.finditer(line)]
             for word, instead in hits:
                 print(f"{name}:{number}: “{word}”: say {instead}")

@@ -50,7 +50,7 @@ def _shipped() -> Mapping[str, dict[str, Any]]:
     return dict(json.loads(SHIPPED.read_text(encoding="utf-8"))) if SHIPPED.exists() else {}
 
 
-def worked_out(question: str) -> dict[str, Any]:
+def answered(question: str) -> dict[str, Any]:
     """The answer, computed now. Raises Over."""
     found: dict[str, Any] = bounded.run(TASK, question)
     return found
@@ -68,7 +68,7 @@ def _answer(definition: Definition) -> Mapping[str, Any]:
             _known.move_to_end(key)
             return _known[key]
     try:
-        answer = worked_out(question)
+        answer = answered(question)
     except bounded.Over as fault:
         answer = {"late": True}
         if not fault.surely:

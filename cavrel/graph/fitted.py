@@ -56,7 +56,7 @@ class Triangle:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Beside:
+class OtherPoints:
     """Another part in the same picture, in its axes' units: its ``name``, its ``marks``, and its line ``y`` ``(n,)`` over ``x`` ``(n,)``, empty
     where it has none."""
 
@@ -70,7 +70,9 @@ LETTER = 7.0
 """Pixels that a letter of an axis takes, as a rule."""
 
 
-def _beside(others: Sequence[Beside], fitted: "FittedLine | None", x: Scale, y: Scale) -> tuple[str, str, str]:
+def _other_points(
+    others: Sequence[OtherPoints], fitted: "FittedLine | None", x: Scale, y: Scale
+) -> tuple[str, str, str]:
     """Lines, marks and names of other parts, told apart by shape; a name stands at the last mark, away from the ``fitted`` line."""
     lines, marks, names = [], [], []
     for index, other in enumerate(others):
@@ -102,7 +104,7 @@ def straight_line(
     y_axis: Axis,
     fitted: FittedLine | None,
     title: str,
-    others: Sequence[Beside] = (),
+    others: Sequence[OtherPoints] = (),
     signs: Sequence[str] = (),
     width: float = 470,
     height: float = 540,
@@ -121,7 +123,7 @@ def straight_line(
     x = fit_scale(low, high + 0.5 if x_axis.symbol == "row" else high, left_of(y, 58.0), width - 12, 6)
     times = magnified(marks, x, y)
     parts = [grid(x, y, x_labels=fitted is None)]
-    lines, shapes, names = _beside(others, fitted, x, y) if others else ("", "", "")
+    lines, shapes, names = _other_points(others, fitted, x, y) if others else ("", "", "")
     if lines:
         parts.append(framed(x, y, lines))
     if fitted is not None:

@@ -208,9 +208,9 @@ def _tangent(fit: FitAnalysis, x: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return fit.theta[:2] @ away, uncertainty.combined(fit.parts[:, :2] @ away)
 
 
-def _lines_of_words(opened: RunView, fit: FitAnalysis) -> list[drawn_line.Beside]:
+def _lines_of_words(opened: RunView, fit: FitAnalysis) -> list[drawn_line.OtherPoints]:
     """The lines of the other words of the same table, on the same axes."""
-    step, body, found = opened.program.fits[fit.name], opened.definition.fits[fit.name], list[drawn_line.Beside]()
+    step, body, found = opened.program.fits[fit.name], opened.definition.fits[fit.name], list[drawn_line.OtherPoints]()
     for name, other in opened.definition.fits.items():
         line = opened.analysis.fits[name]
         alike = (other.series, other.x, other.y) == (body.series, body.x, body.y)
@@ -218,7 +218,7 @@ def _lines_of_words(opened: RunView, fit: FitAnalysis) -> list[drawn_line.Beside
             continue
         x = np.linspace(*points.span(step.x_unit.from_si(line.x[line.rows])), 40)
         y = step.y_unit.from_si(line.at(step.x_unit.to_si(x))[0])
-        found.append(drawn_line.Beside(name=", ".join(other.marked), marks=(), x=x, y=y))
+        found.append(drawn_line.OtherPoints(name=", ".join(other.marked), marks=(), x=x, y=y))
     return found
 
 
@@ -234,11 +234,11 @@ def _line_words(opened: RunView, fit: FitAnalysis) -> str:
     return ", ".join([fit.shape.title, *values])
 
 
-def company(opened: RunView, fit: FitAnalysis) -> list[drawn_line.Beside]:
+def company(opened: RunView, fit: FitAnalysis) -> list[drawn_line.OtherPoints]:
     """The other parts of the run that stand on the same axes, in this one's units: curves through other tables with the same kinds of x and
     y."""
     step = opened.program.fits[fit.name]
-    found: list[drawn_line.Beside] = []
+    found: list[drawn_line.OtherPoints] = []
     for name, other in opened.analysis.fits.items():
         own = opened.program.fits[name]
         alike = own.x_unit.dimension == step.x_unit.dimension and own.y_unit.dimension == step.y_unit.dimension
@@ -254,7 +254,7 @@ def company(opened: RunView, fit: FitAnalysis) -> list[drawn_line.Beside]:
             span = np.linspace(*points.span(np.array([m.x for m in marks])), 40)
             at, _ = other.at(step.x_unit.to_si(span))
             x, y = span, step.y_unit.from_si(at)
-        found.append(drawn_line.Beside(name=opened.definition.series[own.series].label, marks=marks, x=x, y=y))
+        found.append(drawn_line.OtherPoints(name=opened.definition.series[own.series].label, marks=marks, x=x, y=y))
     return found
 
 

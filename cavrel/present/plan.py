@@ -6,6 +6,7 @@ from typing import Any
 from cavrel import catalogue
 from cavrel.core.definition import Series, choose
 from cavrel.core.definition.headings import Heading, hidden
+from cavrel.core.definition.readings import Column
 from cavrel.core.document.forecast import WANTED, forecast_document, setup_of
 from cavrel.core.errors import CavrelError
 from cavrel.core.formula.parse import parse
@@ -203,6 +204,7 @@ def _ruled(opened: RunView) -> list[dict[str, Any]]:
         for column, body in series.columns.items():
             spec = opened.program.input_of.get(f"{name}.{column}")
             gauge = spec.gauge if spec is not None else None
+            usual = _usual(opened, name, column)
             unit = opened.analysis.values[f"{name}.{column}"].unit
             shown = ""
             if gauge is not None and gauge.least_count:
@@ -213,7 +215,7 @@ def _ruled(opened: RunView) -> list[dict[str, Any]]:
                     "name": column,
                     "key": f"{name}.{column}",
                     "heading": run.headings.get(f"{name}.{column}", Heading()),
-                    "usual": _usual(opened, name, column),
+                    "usual": usual.label if usual is not None else "",
                     "units": _units_like(unit.text) if body.column_role.typed or body.formula else [],
                     "own_unit": body.unit or "",
                     "typed": body.column_role.typed,
@@ -221,6 +223,8 @@ def _ruled(opened: RunView) -> list[dict[str, Any]]:
                     "shown": not hidden(body, run.headings.get(f"{name}.{column}")),
                     "off": body.off,
                     "sampled": body.source is not None,
+                    "reversed": body.reversed,
+                    "usually_reversed": usual is not None and usual.reversed,
                     "label": body.label,
                     "unit": unit.pretty,
                     "role": body.role,
@@ -297,12 +301,12 @@ def _starts(series: Series) -> list[tuple[str, str]]:
     return found
 
 
-def _usual(opened: RunView, series: str, column: str) -> str:
-    """What the experiment calls a column."""
+def _usual(opened: RunView, series: str, column: str) -> Column | None:
+    """A column as the experiment has it, None for one of the run's own."""
     try:
-        return choose(opened.base, opened.state.run.options).series[series].columns[column].label
+        return choose(opened.base, opened.state.run.options).series[series].columns[column]
     except (CavrelError, KeyError):
-        return ""
+        return None
 
 
 def _predicted_fit(opened: RunView) -> str:

@@ -187,8 +187,8 @@ def _differ(
     )
     after = compute(opened.run, opened.base, (*opened.entries, *extra), opened.laboratory)
     found = []
-    worked_out = summaries(grid.rows[head:])
-    lines = [i for i in range(head, len(grid.rows)) if i - head not in worked_out]
+    summary_rows = summaries(grid.rows[head:])
+    lines = [i for i in range(head, len(grid.rows)) if i - head not in summary_rows]
     for c, column in computed:
         values = after.analysis.values[f"{choice.series}.{column}"]
         for i, line in enumerate(lines):

@@ -121,13 +121,13 @@ def test_algebra_has_a_deadline(what: str, law: str, x: str, y: str) -> None:
 
 def test_words_are_not_asked_about_again(monkeypatch: pytest.MonkeyPatch) -> None:
     asked: list[str] = []
-    worked_out = algebra.worked_out
+    answered = algebra.answered
 
     def counted(question: str) -> dict[str, Any]:
         asked.append(question)
-        return worked_out(question)
+        return answered(question)
 
-    monkeypatch.setattr(algebra, "worked_out", counted)
+    monkeypatch.setattr(algebra, "answered", counted)
     body: dict[str, Any] = pendulum("4*pi^2/line.slope", "T*T*T/T").document()
     meant = catalogue.meanings_of(definitions.load(body))
     body |= {"title": "Otherwise", "id": "otherwise", "steps": [{"do": "Wait."}]}
@@ -150,7 +150,7 @@ def test_late_by_the_machine_is_tried_again_late_by_itself_is_not(
         asked.append(question)
         raise bounded.Over("late", surely)
 
-    monkeypatch.setattr(algebra, "worked_out", late)
+    monkeypatch.setattr(algebra, "answered", late)
     law = pendulum("4*pi^2/line.slope", f"T^{3 if surely else 5}/T^{1 if surely else 3}")
     assert catalogue.meanings_of(law) == {}
     assert not catalogue.solved_in_time(law)
@@ -216,5 +216,5 @@ def test_the_laws_that_ship_are_what_algebra_gives() -> None:
     laws = catalogue.laws()
     assert shipped.keys() == laws.keys(), "run ./run laws"
     for key, text in laws.items():
-        assert shipped[key] == algebra.worked_out(text), f"{json.loads(text)['law']}: run ./run laws"
+        assert shipped[key] == algebra.answered(text), f"{json.loads(text)['law']}: run ./run laws"
         assert "late" not in shipped[key]

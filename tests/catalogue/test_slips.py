@@ -293,7 +293,7 @@ def test_what_a_person_refused_is_not_proposed_again() -> None:
     assert first.hypothesis.code not in [s.hypothesis.code for s in again.suspects]
 
 
-def test_a_sheet_of_the_batch_is_the_sheet_worked_out_whole() -> None:
+def test_a_sheet_of_the_batch_is_the_sheet_computed_whole() -> None:
     """Whole columns in another unit: the result that the batch finds is the one that an analysis of that sheet finds."""
     analysis = analysed(swings())
     readings = Readings(analysis)

@@ -94,6 +94,7 @@ def test_the_run_document_gives_the_same_numbers_alone() -> None:
         ("heading:swings.L", {"reversed": True}, "only a column from samples"),
         ("heading:N", {"reversed": True}, "only a column from samples"),
         ("heading:swings", {"reversed": True}, "column of marks"),
+        ("heading:swings.T", {"reversed": False}, "only a column from samples"),
         ("heading:swings.Q", {"label": "x"}, "no such column"),
         ("heading:nothing", {"label": "x"}, "nothing of this name"),
         ("heading:swings", {"unit": "m"}, "column of marks"),
@@ -144,3 +145,19 @@ def test_every_experiment_bears_headings_on_every_column() -> None:
             }
         )
         analyse(catalogue.program_of(definition, None, None, None, run.headings), run)
+
+
+@pytest.mark.parametrize(("said", "sign"), [(None, -1), (True, -1), (False, 1)])
+def test_a_run_says_which_way_its_sensor_counts_over_the_experiment(said: bool | None, sign: int) -> None:
+    """The far sensor of two carts counts the other way as the experiment has it; another apparatus may not."""
+    made = catalogue.experiments()["collisions"]
+    headings = {} if said is None else {"runs.x": Heading(reversed=said)}
+    program = catalogue.program_of(made, options={"kind": "bounce"}, headings=headings)
+    samples = {"times": [0.0, 0.1, 0.2, 0.3], "values": [-0.41, -0.40, -0.42, -0.41], "unit": "m/s"}
+    document = {
+        "format": "cavrel-run/1",
+        "experiment": "collisions",
+        "series": {"runs": {"m_1": ["200"], "m_2": ["300"]}},
+    }
+    document |= {"options": {"kind": "bounce"}, "traces": {"runs": {"x": [samples]}}}
+    assert analyse(program, runs.load(document)).values["runs.x"].value[0] == pytest.approx(sign * -0.41)

@@ -52,7 +52,7 @@ def held(experiment: str, names: dict[str, Any]) -> int:
 
 
 @pytest.mark.parametrize("experiment", list(catalogue.experiments()))
-def test_every_experiment_is_worked_out_again(experiment: str) -> None:
+def test_every_experiment_is_computed_again(experiment: str) -> None:
     made = notebook(analysed(experiment, 3))
     assert held(experiment, run(made)) >= 1
     assert "taken over" not in str(made)  # every curve that ships is fitted anew

@@ -12,7 +12,7 @@ from cavrel.core.errors import DefinitionError
 from cavrel.core.remember import by_identity
 
 
-def test_the_same_object_and_mappings_are_worked_out_once() -> None:
+def test_the_same_object_and_mappings_are_computed_once() -> None:
     calls: list[object] = []
 
     @by_identity(2)
@@ -81,7 +81,7 @@ def asked_at_once(work: Callable[[object], object], many: int) -> list[Future[ob
         return [first, *others]
 
 
-def test_what_many_ask_for_at_once_is_worked_out_once() -> None:
+def test_what_many_ask_for_at_once_is_computed_once() -> None:
     worked: list[int] = []
 
     def work(_: object) -> object:

@@ -88,7 +88,7 @@ def test_no_line_and_no_points_still_draw() -> None:
 def test_other_parts_stand_in_the_picture_by_a_shape_of_their_own() -> None:
     names = [("Part B", 1.0), ("Part C", 40.0)]
     others = [
-        drawn_line.Beside(
+        drawn_line.OtherPoints(
             name=name,
             marks=[Mark(x=x, y=up * x, u_x=0, u_y=0, at=f"b.{x}", label="") for x in (1, 2)],
             x=np.array([1.0, 2.0]),

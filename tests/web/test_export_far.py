@@ -63,7 +63,7 @@ def test_nothing_breaks(experiment: str) -> None:
             exec(compile(code, "notebook", "exec"), {})
 
 
-def test_a_slope_below_zero_in_another_unit_is_worked_out() -> None:
+def test_a_slope_below_zero_in_another_unit_is_computed() -> None:
     reads = [("quantities.m.1", "50"), *((f"loads.n.{i}.1", str(i)) for i in (1, 2, 3, 4))]
     reads += [(f"loads.l.{i}.1", f"{30 - 2.1 * i:.1f}") for i in (1, 2, 3, 4)]
     opened = unstarted(catalogue.experiments()["spring"], EMPTY, {}, reads)

@@ -63,7 +63,7 @@ def test_an_unknown_table_or_fit_is_no_page(client: FlaskClient) -> None:
     assert client.get(f"/runs/{run}/fit?fit=nothing").status_code == 404
 
 
-def test_the_slope_is_worked_out_in_steps(client: FlaskClient) -> None:
+def test_the_slope_is_computed_in_steps(client: FlaskClient) -> None:
     run = typed(client)
     page = client.get(f"/runs/{run}/fit").text
     says = page.partition('class="says" tabindex="0">so ')[2].partition("</p>")[0]
@@ -90,7 +90,7 @@ def test_triangle_and_extreme_lines_on_request(client: FlaskClient) -> None:
     assert "half their difference" in seen
 
 
-def test_the_line_foretells_what_one_more_reading_gives(client: FlaskClient) -> None:
+def test_the_line_predicts_what_one_more_reading_gives(client: FlaskClient) -> None:
     run = typed(client)
     inside = text(client, f"/runs/{run}/fit?at=100")
     assert "one more reading lies between" in inside

@@ -65,7 +65,7 @@ def test_a_save_brings_what_the_plan_promises_now(client: FlaskClient, run: int)
     assert "all points stand at the same x" in odd.json["html"]
 
 
-def test_a_plan_that_cannot_be_worked_out_says_so_and_keeps_everything(client: FlaskClient, run: int) -> None:
+def test_a_plan_that_cannot_be_computed_says_so_and_keeps_everything(client: FlaskClient, run: int) -> None:
     save(
         client,
         run,

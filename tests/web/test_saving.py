@@ -73,7 +73,7 @@ def sent_in_two(client: FlaskClient, run: int, view: str, slot: str, typed: str)
     return (json.loads(line) for line in answer.response)
 
 
-def test_saved_is_said_before_anything_is_worked_out(client: FlaskClient, run: int) -> None:
+def test_saved_is_said_before_anything_is_computed(client: FlaskClient, run: int) -> None:
     with recompute_lock.Turn(0, "somebody else's figures"):
         parts = sent_in_two(client, run, "a", "swings.t.1.1", "31.11")
         first = next(parts)
@@ -86,7 +86,7 @@ def test_saved_is_said_before_anything_is_worked_out(client: FlaskClient, run: i
         next(parts)
 
 
-def test_a_send_that_a_newer_one_of_its_page_overtook_is_not_worked_out(client: FlaskClient, run: int) -> None:
+def test_a_send_that_a_newer_one_of_its_page_overtook_is_not_computed(client: FlaskClient, run: int) -> None:
     parts = sent_in_two(client, run, "a", "swings.t.1.1", "31.11")
     assert next(parts)["keys"]
     newer = recompute_lock.Turn(run, "a")
@@ -118,7 +118,7 @@ def test_a_save_sends_what_it_changed(client: FlaskClient, run: int) -> None:
         assert place in whole, place
 
 
-def test_a_save_stands_though_nothing_can_be_worked_out(
+def test_a_save_stands_though_nothing_can_be_computed(
     client: FlaskClient, run: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     def broken(*_: object) -> str:
@@ -132,7 +132,7 @@ def test_a_save_stands_though_nothing_can_be_worked_out(
     assert readings(client, run) == {"swings.t.1.1": "31.1"}
 
 
-def test_a_run_that_cannot_be_worked_out_still_opens(
+def test_a_run_that_cannot_be_computed_still_opens(
     client: FlaskClient, run: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     def broken(*_: object) -> tuple[()]:

@@ -24,7 +24,7 @@ from cavrel.core.fit.models import Damped, Line, Model
 Array = NDArray[np.float64]
 
 
-_NOUGHT = 1e-12
+_VANISHING = 1e-12
 BEYOND_CHANCE = 0.05
 """The scatter is believed over the error bars where chance alone would make it this large less often than this. The larger of the two taken
 always would call every uncertainty too large on average, for the scatter of a few points is itself mostly noise."""
@@ -210,7 +210,7 @@ class _Fitting(Solving):
         size = len(self.step.parameters)
         u = uncertainty.combined(named_parts)
         # A slope that is zero but for the last bits of its sum is zero: what divides by it has no value.
-        named = np.where(np.abs(named) < _NOUGHT * u, 0.0, named)
+        named = np.where(np.abs(named) < _VANISHING * u, 0.0, named)
         unbounded: tuple[str, ...] = ()
         if isinstance(shape, Damped) and not theta[1] > uncertainty.combined(parts)[1]:
             # Within its uncertainty nothing fades: the time it takes has a lower end only.

@@ -36,7 +36,7 @@ class Heading(Model):
     ``symbol``: the letter that its head shows; the law keeps its own.
     ``unit``: that it is read or shown in.
     ``hidden``: a computed column that is computed and not shown, None as the definition has it; of a series, the part is left out.
-    ``reversed``: of a column from samples, its sensor counts the other way in this run.
+    ``reversed``: of a column from samples, whether its sensor counts the other way in this run, None as the definition has it.
     ``formula``: of a column that the experiment does not have, in the words of its table.
     ``words``: of a series, the words for its rows, each with the condition under which a row has it by rule: ``up, down: m < above(m)``.
     ``at``: of a fit by a tangent, ``fits.name``, where it touches: ``75 s``.
@@ -48,7 +48,7 @@ class Heading(Model):
     symbol: Key | None = None
     unit: UnitText | None = None
     hidden: bool | None = None
-    reversed: bool = False
+    reversed: bool | None = None
     formula: Formula | None = None
     words: Annotated[str, Field(max_length=600)] = ""
     lines: Annotated[str, Field(max_length=600)] = ""
@@ -77,8 +77,8 @@ def headed(definition: Definition, headings: Mapping[str, Heading]) -> Definitio
         if name == "fits":
             continue
         changed: dict[str, str | bool] = {"label": heading.label} if heading.label else {}
-        if heading.reversed:
-            changed["reversed"] = True
+        if heading.reversed is not None:
+            changed["reversed"] = heading.reversed
         if heading.unit is not None:
             changed["unit"] = heading.unit
         if column:
@@ -123,11 +123,11 @@ def check(definition: Definition, key: str, heading: Heading) -> None:
         body = definition.series[name].columns[column]
         if heading.hidden and body.column_role.typed:
             raise DefinitionError(place, "only a computed column can be hidden; this one is typed")
-        if heading.reversed and body.source is None:
+        if heading.reversed is not None and body.source is None:
             raise DefinitionError(place, "only a column from samples has a sensor that can count the other way")
         _fits(place, body.unit, heading.unit)
     elif name in definition.series:
-        if heading.symbol or heading.unit or heading.reversed:
+        if heading.symbol or heading.unit or heading.reversed is not None:
             raise DefinitionError(place, "a column of marks has a label, words and lines, and nothing else")
         if heading.words:
             _check_words(place, heading)
@@ -135,7 +135,7 @@ def check(definition: Definition, key: str, heading: Heading) -> None:
         quantity = definition.quantities[name]
         if heading.unit is not None and quantity.default is not None:
             raise DefinitionError(place, "it has a usual value, which is meant in its own unit")
-        if heading.hidden or heading.reversed:
+        if heading.hidden or heading.reversed is not None:
             what = "a computed column can be hidden" if heading.hidden else "a column from samples can be reversed"
             raise DefinitionError(place, f"only {what}")
         _fits(place, quantity.unit, heading.unit)

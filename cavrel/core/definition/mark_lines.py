@@ -3,10 +3,10 @@
 import re
 
 from cavrel.core.definition.evaluation import Fit, Result
+from cavrel.core.definition.parts import ended
 from cavrel.core.definition.whole import Definition
 from cavrel.core.quantity import units
 
-_LONGEST = 24
 _UNJUDGED = {"accepted": None, "below": "", "above": ""}
 
 
@@ -71,7 +71,7 @@ def _difference(key: str, result: Result, ways: dict[str, str]) -> dict[str, Res
     (first, one), (second, other) = list(ways.items())[:2]
     label, scale = f"{result.label}: {first} less {second}"[:80], bool(units.unit(result.unit or "").offset)
     made = Result(label=label, formula=f"{one} - {other}", unit=result.unit, difference=scale)
-    return {_short(key, "_less"): made}
+    return {ended(key, "_less"): made}
 
 
 def _name(name: str, word: str, words: list[str], definition: Definition) -> str:
@@ -79,10 +79,4 @@ def _name(name: str, word: str, words: list[str], definition: Definition) -> str
     plain = re.sub(r"[^A-Za-z0-9]", "", word)[:10] or "w"
     alike = [other for other in words if (re.sub(r"[^A-Za-z0-9]", "", other)[:10] or "w") == plain]
     end = f"_{plain}{alike.index(word) + 1 if len(alike) > 1 else ''}"
-    while any(_short(name, end) in table for table in (definition.fits, definition.results, definition.quantities)):
-        end += "x"
-    return _short(name, end)
-
-
-def _short(name: str, end: str) -> str:
-    return name[: _LONGEST - len(end)] + end
+    return ended(name, end, definition.fits, definition.results, definition.quantities)

@@ -4,11 +4,11 @@ import re
 from collections.abc import Mapping
 
 from cavrel.core.definition.evaluation import Fit
+from cavrel.core.definition.parts import ended
 from cavrel.core.definition.whole import Definition
 
 ORIGIN, FREE, ROWS = "a line through the origin", "a line with its intercept", "the mean of the single rows"
 _ENDS = {ORIGIN: "_zero", FREE: "_free", ROWS: "_rows"}
-_LONGEST = 24
 
 
 def other_ways(definition: Definition, result: str) -> tuple[Definition, Mapping[str, str]]:
@@ -35,16 +35,9 @@ def other_ways(definition: Definition, result: str) -> tuple[Definition, Mapping
     }
     fits, results, found = dict(definition.fits), dict(definition.results), dict[str, str]()
     for way, (made, parameter) in ways.items():
-        other = _named(name, way, fits)
+        other = ended(name, _ENDS[way], fits)
         fits[other] = made
-        found[way] = _named(result, way, results)
+        found[way] = ended(result, _ENDS[way], results)
         text = re.sub(rf"\b{name}\.slope\b", f"{other}.{parameter}", formula)
         results[found[way]] = definition.results[result].model_copy(update={"formula": text})
     return definition.model_copy(update={"fits": fits, "results": results, "options": {}}), found
-
-
-def _named(name: str, way: str, taken: Mapping[str, object]) -> str:
-    end = _ENDS[way]
-    while name[: _LONGEST - len(end)] + end in taken:
-        end += "x"
-    return name[: _LONGEST - len(end)] + end

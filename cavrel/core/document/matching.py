@@ -142,8 +142,8 @@ def cells(
     begins in; ``marks``: decimal signs by column; ``stacked``: trials stand one under the other, under the same settings. Raises CavrelError
     for a unit that does not fit."""
     body = definition.series[series]
-    worked_out = summaries(grid.rows[head:])
-    lines = [i for i in range(head, len(grid.rows)) if i - head not in worked_out]
+    summary_rows = summaries(grid.rows[head:])
+    lines = [i for i in range(head, len(grid.rows)) if i - head not in summary_rows]
     rows = [grid.rows[i] for i in lines]
     found: list[Cell] = []
     columns = [

@@ -18,7 +18,7 @@ from cavrel.core.slips.families import CONVERTIBLE, PRIOR, PROPOSERS, SEEN_ONLY,
 from cavrel.core.slips.hypothesis import Cell, Hypothesis
 from cavrel.core.slips.readings import Readings
 from cavrel.core.slips.records import Alternative, Found, Place, Suspect
-from cavrel.core.slips.whole import comparable, narrower, repeats_of, worked_out
+from cavrel.core.slips.whole import comparable, narrower, reanalysed, repeats_of
 
 Array = NDArray[np.float64]
 
@@ -191,7 +191,7 @@ class _Search:
 
     def whole(self, index: int, features: Features, base: Features) -> _Whole | None:
         one = self.proposals[index]
-        other = worked_out(self.analysis, one)
+        other = reanalysed(self.analysis, one)
         if other is None:
             return None
         place = index - self.laws

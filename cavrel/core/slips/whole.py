@@ -16,7 +16,7 @@ from cavrel.core.slips.hypothesis import Cell, Hypothesis
 Array = NDArray[np.float64]
 
 
-def worked_out(analysis: Analysis, one: Hypothesis) -> Analysis | None:
+def reanalysed(analysis: Analysis, one: Hypothesis) -> Analysis | None:
     """The analysis of the sheet as a proposal has it; None where it cannot be."""
     try:
         if one.program is not None:

@@ -105,7 +105,7 @@ function heading(name, key) {
     if (what === "hidden") {
       if (field.checked === Boolean(field.dataset.off)) body.hidden = !field.checked;
     } else if (what === "reversed") {
-      if (field.checked) body.reversed = true;
+      if (field.checked !== Boolean(field.dataset.usual)) body.reversed = field.checked;
     } else if (field.value.trim()) body[what] = field.value.trim();
   }
   keep("heading", `heading:${name}`, body, key);

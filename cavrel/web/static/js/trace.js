@@ -122,8 +122,7 @@ function keepSamples() {
 
 /** What the column's heading says stays, and whether its sensor counts the other way is said with it. */
 function countOtherWay({ checked, dataset }) {
-  const { reversed, ...heading } = JSON.parse(dataset.heading);
-  keep("heading", `heading:${dataset.key}`, checked ? { ...heading, reversed: true } : heading);
+  keep("heading", `heading:${dataset.key}`, { ...JSON.parse(dataset.heading), reversed: checked });
 }
 
 function startPutting() {
