@@ -217,7 +217,7 @@ def test_no_page_is_wider_than_its_window(page: Page, server: Server) -> None:
         "/",
         "/runs",
         "/experiments/pendulum",
-        *(f"/runs/1/{s}" for s in ("measure", "fit", "result", "report")),
+        *(f"/runs/1/{s}" for s in ("measure", "plan", "fit", "result", "report")),
         *(f"/runs/{r}/measure" for r in (4, 9)),
         *["/runs/1/logbook", "/runs/1/export", "/runs/16/measure", "/runs/4/fit", "/runs/9/fit"] * THOROUGH,
     ]
